@@ -1,0 +1,68 @@
+// Package fault collects what is wrong with an input, every fault at once, each with the field it
+// concerns and what to do about it. Parsers and validators return a List; screens and the API show it
+// beside the fields.
+package fault
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Fault is one thing wrong with an input.
+type Fault struct {
+	Field   string `json:"field"`   // path of the field, such as "vf[3].mhz"; empty for the whole input
+	Problem string `json:"problem"` // what is wrong, with the value found
+	Remedy  string `json:"remedy"`  // what to do
+}
+
+func (f Fault) Error() string {
+	text := f.Problem
+	if f.Field != "" {
+		text = f.Field + ": " + text
+	}
+	if f.Remedy != "" {
+		text += "; " + f.Remedy
+	}
+	return text
+}
+
+// List holds every fault found. An empty list is no error: return it through Err.
+type List []Fault
+
+// Add appends a fault about field.
+func (l *List) Add(field, remedy, problem string, args ...any) {
+	*l = append(*l, Fault{Field: field, Problem: fmt.Sprintf(problem, args...), Remedy: remedy})
+}
+
+// Err returns the list as an error, or nil when it is empty.
+func (l List) Err() error {
+	if len(l) == 0 {
+		return nil
+	}
+	return l
+}
+
+func (l List) Error() string {
+	lines := make([]string, len(l))
+	for i, f := range l {
+		lines[i] = f.Error()
+	}
+	return strings.Join(lines, "\n")
+}
+
+// Under returns the list with each field path put below prefix.
+func (l List) Under(prefix string) List {
+	out := make(List, len(l))
+	for i, f := range l {
+		switch {
+		case f.Field == "":
+			f.Field = prefix
+		case strings.HasPrefix(f.Field, "["):
+			f.Field = prefix + f.Field
+		default:
+			f.Field = prefix + "." + f.Field
+		}
+		out[i] = f
+	}
+	return out
+}

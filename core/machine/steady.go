@@ -1,0 +1,133 @@
+package machine
+
+import (
+	"errors"
+	"fmt"
+	"math"
+
+	"zerokeel/core/govern"
+	"zerokeel/core/heat"
+	"zerokeel/core/load"
+	"zerokeel/core/part"
+)
+
+// ErrNoSteadyState reports that a load never settles; step it through time instead.
+var ErrNoSteadyState = errors.New("this load changes all the time and has no steady state")
+
+// Steady returns where the machine settles under a load on the given cores (all when nil; of a one-core load
+// the first), at an ambient temperature in °C, −20 to 60. The clock is the highest bin that keeps every limit
+// once the temperatures have settled at it.
+func (m *Model) Steady(kind load.Kind, cores []int, ambient float64) (State, error) {
+	if kind == load.Transition {
+		return State{}, ErrNoSteadyState
+	}
+	d, err := m.checkedDemand(kind, cores, ambient)
+	if err != nil {
+		return State{}, err
+	}
+	var at settled
+	limiter := govern.None
+	if d.count == 0 {
+		at = m.settle(&d, 0, ambient)
+	} else {
+		bin, why := govern.Highest(m.topBin(&d), func(bin int) govern.Limiter {
+			s := m.settle(&d, bin, ambient)
+			return m.tuning.Limits.Breaks(m.reading(&s.op, s.nodes), m.place(bin), 0)
+		})
+		at, limiter = m.settle(&d, bin, ambient), why
+	}
+	return m.state(&d, &at.op, &at.leaks, at.nodes, at.temperature[:], at.duty, ambient, limiter), nil
+}
+
+func (m *Model) checkedDemand(kind load.Kind, cores []int, ambient float64) (demand, error) {
+	if !kind.Valid() {
+		return demand{}, fmt.Errorf("%q is no load; use one of %q", kind, load.Kinds)
+	}
+	if !(ambient >= -20 && ambient <= 60) {
+		return demand{}, fmt.Errorf("ambient %g °C is out of range; give -20 to 60 °C", ambient)
+	}
+	if cores == nil {
+		cores = AllCores(m.cores)
+	}
+	for _, c := range cores {
+		if c < 0 || c >= m.cores {
+			return demand{}, fmt.Errorf("core %d does not exist; give 0 to %d", c, m.cores-1)
+		}
+	}
+	if kind.OneCore() && len(cores) > 1 {
+		cores = cores[:1]
+	}
+	return m.newDemand(kind, cores), nil
+}
+
+// AllCores returns 0 … n−1.
+func AllCores(n int) []int {
+	cores := make([]int, n)
+	for i := range cores {
+		cores[i] = i
+	}
+	return cores
+}
+
+// settled is a machine that has settled at one bin.
+type settled struct {
+	op          operating
+	leaks       leaks
+	nodes       heat.Nodes
+	temperature [part.MaxCores]float64
+	duty        float64
+}
+
+// settle finds the temperatures at which the machine rests while it runs at a bin. The fan follows the hottest
+// core, so the temperature that controls it is the unknown: the hotter it is assumed, the cooler the machine
+// comes out, which makes the root unique. It is found by the Illinois variant of the secant method.
+func (m *Model) settle(d *demand, bin int, ambient float64) settled {
+	var s settled
+	for c := range m.cores {
+		s.temperature[c] = ambient + 30
+	}
+	miss := func(control float64) float64 {
+		m.relax(d, bin, ambient, control, &s)
+		return m.path.Core(s.nodes, s.op.worstW) - control
+	}
+	low, high := ambient, runawayC*2
+	missLow, missHigh := miss(low), miss(high)
+	if math.IsInf(missLow, 0) || missHigh > 0 {
+		return s
+	}
+	for range 60 {
+		x := (low*missHigh - high*missLow) / (missHigh - missLow)
+		y := miss(x)
+		if math.Abs(y) < 1e-6 || high-low < 1e-7 {
+			break
+		}
+		if y > 0 {
+			low, missLow, missHigh = x, y, missHigh/2
+		} else {
+			high, missHigh, missLow = x, y, missLow/2
+		}
+	}
+	return s
+}
+
+// relax iterates power against temperature while the fan is held where the control temperature puts it. Leakage
+// feeds back with a gain of some percent only, so a few rounds suffice; a machine in thermal runaway is stopped
+// by the bound on the leakage law.
+func (m *Model) relax(d *demand, bin int, ambient, control float64, s *settled) {
+	s.duty = heat.Duty(m.tuning.Fan, control)
+	air := m.path.AirR(s.duty)
+	for range 50 {
+		m.leaks(d, &s.temperature, &s.leaks)
+		s.op = m.at(d, bin, &s.leaks)
+		s.nodes = m.path.Steady(s.op.packageW, air, ambient)
+		change := 0.0
+		for c := range m.cores {
+			t := m.path.Core(s.nodes, m.corePower(d, &s.op, &s.leaks, c))
+			change = math.Max(change, math.Abs(t-s.temperature[c]))
+			s.temperature[c] = t
+		}
+		if change < 1e-7 || math.IsInf(s.op.packageW, 0) || math.IsNaN(change) {
+			return
+		}
+	}
+}

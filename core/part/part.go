@@ -1,0 +1,143 @@
+// Package part holds part sheets: the data of a processor, board, cooler and memory kit, as their makers
+// state them or a builder measured them. A sheet describes the model, never one chip: how far one chip
+// strays from its sheet is found on the rig.
+//
+// Sheets are JSON with the fields documented in docs/file-formats.md. Units stand in the field names.
+package part
+
+import (
+	"encoding/json"
+	"fmt"
+
+	"zerokeel/core/fault"
+)
+
+// Format marks a file of part sheets; a sheet of a newer format is refused.
+const Format = "zerokeel.parts/1"
+
+// Kind says what a sheet describes.
+type Kind string
+
+const (
+	KindProcessor Kind = "processor"
+	KindBoard     Kind = "board"
+	KindCooler    Kind = "cooler"
+	KindMemory    Kind = "memory"
+)
+
+// Name is how a part is called.
+type Name struct {
+	ID    string `json:"id"`    // lower-case key, unique among the sheets of its kind
+	Maker string `json:"maker"` // empty is allowed
+	Model string `json:"model"`
+}
+
+func (n Name) String() string {
+	if n.Maker == "" {
+		return n.Model
+	}
+	return n.Maker + " " + n.Model
+}
+
+func (n Name) validate(f *fault.List) {
+	if !validID(n.ID) {
+		f.Add("id", "use lower-case letters, digits and '-', 2 to 40 characters", "%q is no sheet id", n.ID)
+	}
+	if n.Model == "" || len(n.Model) > 80 {
+		f.Add("model", "give 1 to 80 characters", "the model's name is missing or too long")
+	}
+}
+
+func validID(id string) bool {
+	if len(id) < 2 || len(id) > 40 {
+		return false
+	}
+	for _, c := range id {
+		if (c < 'a' || c > 'z') && (c < '0' || c > '9') && c != '-' {
+			return false
+		}
+	}
+	return true
+}
+
+// Set is the parts of one rig.
+type Set struct {
+	Format    string     `json:"format,omitempty"`
+	Processor *Processor `json:"processor"`
+	Board     *Board     `json:"board"`
+	Cooler    *Cooler    `json:"cooler"`
+	Memory    *Memory    `json:"memory"`
+}
+
+// ParseSet reads a file with the four sheets of a rig. The error is a fault.List.
+func ParseSet(text []byte) (*Set, error) {
+	var set Set
+	if faults := fault.Decode(text, &set); len(faults) > 0 {
+		return nil, faults
+	}
+	if err := set.Validate(); err != nil {
+		return nil, err
+	}
+	return &set, nil
+}
+
+// Validate lists every fault of the set: of each sheet, and of the sheets with each other.
+func (s *Set) Validate() error {
+	var f fault.List
+	if s.Format != "" && s.Format != Format {
+		f.Add("format", "this version reads "+Format, "%q is not a format known here", s.Format)
+	}
+	type sheet struct {
+		kind    Kind
+		missing bool
+		check   func() fault.List
+	}
+	for _, one := range []sheet{
+		{KindProcessor, s.Processor == nil, func() fault.List { return s.Processor.Validate() }},
+		{KindBoard, s.Board == nil, func() fault.List { return s.Board.Validate() }},
+		{KindCooler, s.Cooler == nil, func() fault.List { return s.Cooler.Validate() }},
+		{KindMemory, s.Memory == nil, func() fault.List { return s.Memory.Validate() }},
+	} {
+		if one.missing {
+			f.Add(string(one.kind), "add the sheet", "the %s sheet is missing", one.kind)
+			continue
+		}
+		f = append(f, one.check().Under(string(one.kind))...)
+	}
+	return f.Err()
+}
+
+// ParseSheet reads one sheet of the given kind and returns it as *Processor, *Board, *Cooler or *Memory.
+// The error is a fault.List.
+func ParseSheet(kind Kind, text []byte) (any, error) {
+	var into interface{ Validate() fault.List }
+	switch kind {
+	case KindProcessor:
+		into = new(Processor)
+	case KindBoard:
+		into = new(Board)
+	case KindCooler:
+		into = new(Cooler)
+	case KindMemory:
+		into = new(Memory)
+	default:
+		var f fault.List
+		f.Add("kind", "use processor, board, cooler or memory", "%q is no kind of part", kind)
+		return nil, f
+	}
+	if faults := fault.Decode(text, into); len(faults) > 0 {
+		return nil, faults
+	}
+	return into, into.Validate().Err()
+}
+
+// MarshalSet writes a set as ParseSet reads it.
+func MarshalSet(s *Set) ([]byte, error) {
+	out := *s
+	out.Format = Format
+	text, err := json.MarshalIndent(&out, "", "  ")
+	if err != nil {
+		return nil, fmt.Errorf("write part sheets: %w", err)
+	}
+	return text, nil
+}

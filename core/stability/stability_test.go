@@ -1,0 +1,68 @@
+package stability_test
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"zerokeel/core/load"
+	"zerokeel/core/stability"
+)
+
+func TestHazardFallsWithMargin(t *testing.T) {
+	last := math.Inf(1)
+	for mv := -100.0; mv <= 100; mv += 0.5 {
+		h := stability.Hazard(mv / 1000)
+		if h > last || h <= 0 || h > stability.MaxRate {
+			t.Fatalf("hazard at %.1f mV is %g after %g", mv, h, last)
+		}
+		last = h
+	}
+	if got := stability.Hazard(0); got != stability.RateAtZero {
+		t.Errorf("hazard at zero margin: got %g, want %g", got, stability.RateAtZero)
+	}
+}
+
+func TestMarginByRegime(t *testing.T) {
+	r := stability.Reserve{Heavy: 0.13, Light: 0.11, Transition: 0.19, Idle: 0.15}
+	rows := []struct {
+		regime load.Regime
+		want   float64
+	}{
+		{load.RegimeHeavy, 0.08}, {load.RegimeLight, 0.06}, {load.RegimeTransition, 0.14}, {load.RegimeIdle, 0.10},
+	}
+	for _, row := range rows {
+		if got := stability.Margin(r, row.regime, 1.20, 1.15, 60); math.Abs(got-row.want) > 1e-12 {
+			t.Errorf("%s: got %.4f V, want %.4f V", row.regime, got, row.want)
+		}
+		if hot := stability.Margin(r, row.regime, 1.20, 1.15, 100); hot >= row.want {
+			t.Errorf("%s: no less margin when hot", row.regime)
+		}
+	}
+}
+
+// TestOutcomesFollowRegimeAndDepth: heavy shallow faults mostly miscalculate, idle ones never do, and deep ones
+// take the machine down more often than shallow ones in every regime.
+func TestOutcomesFollowRegimeAndDepth(t *testing.T) {
+	const n = 20000
+	count := func(regime load.Regime, margin float64) map[stability.Outcome]float64 {
+		r := rand.New(rand.NewPCG(5, 9))
+		got := map[stability.Outcome]float64{}
+		for range n {
+			got[stability.Draw(regime, margin, r)] += 1.0 / n
+		}
+		return got
+	}
+	if got := count(load.RegimeHeavy, 0); math.Abs(got[stability.Miscalculated]-0.72) > 0.02 {
+		t.Errorf("heavy, shallow: %v", got)
+	}
+	if got := count(load.RegimeIdle, 0); got[stability.Miscalculated]+got[stability.Dropped] > 0 {
+		t.Errorf("idle: %v", got)
+	}
+	for _, regime := range []load.Regime{load.RegimeHeavy, load.RegimeLight, load.RegimeTransition} {
+		down := func(m map[stability.Outcome]float64) float64 { return m[stability.Froze] + m[stability.Restarted] }
+		if down(count(regime, -0.05)) <= down(count(regime, 0)) {
+			t.Errorf("%s: deep faults take the machine down no more often than shallow ones", regime)
+		}
+	}
+}

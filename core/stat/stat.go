@@ -1,0 +1,101 @@
+// Package stat holds the statistics of scores and runs: mean and interval of repeated runs, Welch's interval for
+// a difference, and the steady part of a run. One run proves little, and the package says so: without a second
+// run there is no interval.
+package stat
+
+import (
+	"math"
+
+	"gonum.org/v1/gonum/stat"
+	"gonum.org/v1/gonum/stat/distuv"
+)
+
+// Confidence is the level of every interval.
+const Confidence = 0.95
+
+// Summary describes repeated runs. Half is half the width of the confidence interval of the mean (Student's t),
+// +Inf with fewer than two runs.
+type Summary struct {
+	N               int
+	Mean, SD, Half  float64
+	Lowest, Highest float64
+}
+
+// Summarise describes runs, which must be finite. Without runs every figure is NaN.
+func Summarise(runs []float64) Summary {
+	s := Summary{N: len(runs), Mean: math.NaN(), SD: math.NaN(), Half: math.Inf(1), Lowest: math.NaN(), Highest: math.NaN()}
+	if len(runs) == 0 {
+		return s
+	}
+	s.Mean = stat.Mean(runs, nil)
+	s.Lowest, s.Highest = runs[0], runs[0]
+	for _, x := range runs {
+		s.Lowest, s.Highest = math.Min(s.Lowest, x), math.Max(s.Highest, x)
+	}
+	if len(runs) < 2 {
+		return s
+	}
+	s.SD = stat.StdDev(runs, nil)
+	n := float64(len(runs))
+	s.Half = tQuantile(n-1) * s.SD / math.Sqrt(n)
+	return s
+}
+
+// Difference is the difference of two means, second less first. Shown tells whether the interval leaves zero out.
+type Difference struct {
+	Absolute, Half float64
+	Percent        float64 // of the first mean, NaN when that is zero
+	Shown          bool
+}
+
+// Welch compares two summaries without assuming equal spread: B. L. Welch, Biometrika 34 (1947). Where one side
+// has fewer than two runs the interval is infinite and no difference is shown.
+func Welch(first, second Summary) Difference {
+	d := Difference{Absolute: second.Mean - first.Mean, Half: math.Inf(1), Percent: math.NaN()}
+	if first.Mean != 0 {
+		d.Percent = 100 * d.Absolute / math.Abs(first.Mean)
+	}
+	if first.N < 2 || second.N < 2 {
+		return d
+	}
+	a, b := first.SD*first.SD/float64(first.N), second.SD*second.SD/float64(second.N)
+	switch {
+	case a+b == 0:
+		d.Half = 0
+	default:
+		freedom := (a + b) * (a + b) / (a*a/float64(first.N-1) + b*b/float64(second.N-1))
+		d.Half = tQuantile(freedom) * math.Sqrt(a+b)
+	}
+	d.Shown = math.Abs(d.Absolute) > d.Half
+	return d
+}
+
+func tQuantile(freedom float64) float64 {
+	return distuv.StudentsT{Mu: 0, Sigma: 1, Nu: freedom}.Quantile(0.5 + Confidence/2)
+}
+
+// SteadyFrom returns the index at which a run's warm-up ends, by the MSER rule (White, Simulation 69, 1997): the
+// cut that makes the standard error of what remains smallest, looked for in the first half. A run of fewer than
+// eight samples has no warm-up.
+func SteadyFrom(run []float64) int {
+	n := len(run)
+	if n < 8 {
+		return 0
+	}
+	sum, squares := 0.0, 0.0
+	best, cut := math.Inf(1), 0
+	offset := run[n-1] // keeps the squares small
+	for i := n - 1; i >= 0; i-- {
+		x := run[i] - offset
+		sum += x
+		squares += x * x
+		left := float64(n - i)
+		if i > n/2 {
+			continue
+		}
+		if score := (squares - sum*sum/left) / (left * left); score <= best {
+			best, cut = score, i
+		}
+	}
+	return cut
+}

@@ -1,0 +1,170 @@
+package trim
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"zerokeel/core/fault"
+	"zerokeel/core/part"
+)
+
+// Settings are values by setting key.
+type Settings map[string]part.Value
+
+// Number returns a numeric setting, or fallback when it is not set.
+func (s Settings) Number(key string, fallback float64) float64 {
+	if x, ok := s[key].Number(); ok {
+		return x
+	}
+	return fallback
+}
+
+// Switch returns a switch, or fallback when it is not set.
+func (s Settings) Switch(key string, fallback bool) bool {
+	if on, ok := s[key].Switch(); ok {
+		return on
+	}
+	return fallback
+}
+
+// Stock returns every setting of a board as delivered.
+func Stock(p *part.Processor, b *part.Board) Settings {
+	s := Settings{}
+	for _, key := range Keys(p, b) {
+		entry, _ := b.Lookup(key)
+		s[key] = entry.Default
+	}
+	return s
+}
+
+// With returns a copy of s in which the values of changes replace those of s.
+func (s Settings) With(changes Settings) Settings {
+	out := make(Settings, len(s)+len(changes))
+	for k, v := range s {
+		out[k] = v
+	}
+	for k, v := range changes {
+		out[k] = v
+	}
+	return out
+}
+
+// Change is one setting that differs between two trims. An unset side means the setting is absent there.
+type Change struct {
+	Key  string     `json:"key"`
+	From part.Value `json:"from"`
+	To   part.Value `json:"to"`
+}
+
+// Diff lists the settings that differ, in work order.
+func Diff(from, to Settings) []Change {
+	var changes []Change
+	for key, v := range to {
+		if from[key] != v {
+			changes = append(changes, Change{key, from[key], v})
+		}
+	}
+	for key, v := range from {
+		if _, still := to[key]; !still {
+			changes = append(changes, Change{key, v, part.Value{}})
+		}
+	}
+	slices.SortFunc(changes, func(a, b Change) int { return compareKeys(a.Key, b.Key) })
+	return changes
+}
+
+func compareKeys(a, b string) int {
+	if r := rank(a) - rank(b); r != 0 {
+		return r
+	}
+	_, i := part.Pattern(a)
+	_, j := part.Pattern(b)
+	if i != j {
+		return i - j
+	}
+	if a < b {
+		return -1
+	}
+	return 1
+}
+
+func rank(key string) int {
+	pattern, _ := part.Pattern(key)
+	for i, d := range Registry {
+		if d.Key == pattern {
+			return i
+		}
+	}
+	return len(Registry)
+}
+
+// Check lists the values that the board does not take: unknown settings, wrong types, out of range, off the
+// board's step. What is merely unwise is the business of package preflight.
+func Check(p *part.Processor, b *part.Board, s Settings) fault.List {
+	var f fault.List
+	keys := make([]string, 0, len(s))
+	for key := range s {
+		keys = append(keys, key)
+	}
+	slices.SortFunc(keys, compareKeys)
+	offered := map[string]bool{}
+	for _, key := range Keys(p, b) {
+		offered[key] = true
+	}
+	for _, key := range keys {
+		def, _, known := Find(key)
+		entry, _ := b.Lookup(key)
+		switch {
+		case !known:
+			f.Add(key, "remove it or correct its name", "there is no such setting")
+		case !offered[key]:
+			f.Add(key, "remove it", "%s does not exist on %s with %s", def.Name, b.Name, p.Name)
+		default:
+			checkValue(&f, def, entry, s[key])
+		}
+	}
+	return f
+}
+
+func checkValue(f *fault.List, def Def, entry part.BoardSetting, v part.Value) {
+	key := entry.Setting
+	switch def.Type {
+	case TypeSwitch:
+		if _, ok := v.Switch(); !ok {
+			f.Add(key, "give true or false", "%q is no switch position", v)
+		}
+	case TypeChoice:
+		if word, ok := v.Choice(); !ok || !slices.Contains(def.Choices, word) {
+			f.Add(key, fmt.Sprintf("give one of %q", def.Choices), "%q is no choice", v)
+		}
+	default:
+		x, ok := v.Number()
+		if !ok || math.IsNaN(x) || math.IsInf(x, 0) {
+			f.Add(key, "give a number in "+unitOr(def.Unit, "whole levels"), "%q is no number", v)
+			return
+		}
+		if x < entry.Min || x > entry.Max {
+			f.Add(key, fmt.Sprintf("give %g to %g%s", entry.Min, entry.Max, unitAfter(def.Unit)), "%g%s is outside the board's range", x, unitAfter(def.Unit))
+			return
+		}
+		if steps := (x - entry.Min) / entry.Step; math.Abs(steps-math.Round(steps)) > 1e-6 {
+			near := entry.Min + math.Round(steps)*entry.Step
+			f.Add(key, fmt.Sprintf("give a multiple of the board's step of %g%s, such as %g", entry.Step, unitAfter(def.Unit), near), "%g%s is off the board's step", x, unitAfter(def.Unit))
+		}
+	}
+}
+
+func unitAfter(unit string) string {
+	if unit == "" {
+		return ""
+	}
+	return " " + unit
+}
+
+func unitOr(unit, other string) string {
+	if unit == "" {
+		return other
+	}
+	return unit
+}

@@ -1,0 +1,266 @@
+// Package verdict judges how a leg ended, from what the rig reported and from how it fell silent, and how a whole
+// trial ended. A verdict names the core where one is to blame, the moment, and the evidence in a sentence.
+package verdict
+
+import (
+	"fmt"
+	"slices"
+
+	"zerokeel/core/govern"
+	"zerokeel/core/load"
+)
+
+// Verdict is how a leg or trial ended.
+type Verdict string
+
+const (
+	Held          Verdict = "held"
+	Miscalculated Verdict = "miscalculated"
+	CoreDropped   Verdict = "core dropped"
+	Froze         Verdict = "froze"
+	Restarted     Verdict = "restarted"
+	NoPost        Verdict = "no POST"
+	Overheated    Verdict = "overheated"
+	Stopped       Verdict = "stopped"
+	Void          Verdict = "void"
+)
+
+// Failed reports whether the verdict speaks against the trim.
+func (v Verdict) Failed() bool {
+	switch v {
+	case Miscalculated, CoreDropped, Froze, Restarted, NoPost, Overheated:
+		return true
+	}
+	return false
+}
+
+// EventKind is what a rig reports beside figures.
+type EventKind string
+
+const (
+	EventMiscalculated EventKind = "miscalculated" // a worker's result differs from the known one
+	EventCorrected     EventKind = "corrected"     // the processor mended an error by itself
+	EventStalled       EventKind = "stalled"       // a worker made no progress
+	EventOverheated    EventKind = "overheated"    // the hard trip, or the leg's abort temperature
+	EventRefused       EventKind = "refused"       // the agent could not run the leg
+	EventMark          EventKind = "mark"          // set by a person
+)
+
+// Event is one report. Core is −1 where none is concerned.
+type Event struct {
+	Kind     EventKind
+	AtS      float64 // since the leg's start
+	Core     int
+	Injected bool // caused on purpose, to test the finding of faults
+	Text     string
+}
+
+// Ending is how the leg ceased to run, as seen from the server.
+type Ending string
+
+const (
+	Finished     Ending = "finished"      // the agent ran it to its end or to the first error
+	ByHand       Ending = "by hand"       // stopped by a person
+	Silent       Ending = "silent"        // no sign of life, the board says it is still up
+	NewBoot      Ending = "new boot"      // the machine came back by itself, started anew
+	PoweredOff   Ending = "powered off"   // the board switched the machine off
+	DeadAtStart  Ending = "dead at start" // the machine does not come up
+	AgentStarted Ending = "agent started" // the agent was started anew on a machine that stayed up
+)
+
+// Progress is the work count of a leg's cores at a moment.
+type Progress struct {
+	AtS   float64
+	Count []float64 // per core of the leg, in its order
+}
+
+// Evidence is all that is known of a leg.
+type Evidence struct {
+	Load     load.Kind
+	Cores    []int
+	PlannedS float64
+	RanS     float64 // time of the last sign of life, since the start
+	Ending   Ending
+	Events   []Event
+	Progress []Progress
+	Limiters map[govern.Limiter]float64 // seconds each limiter held
+	InForce  bool                       // the trim was still in force when the leg began
+}
+
+// Result is a verdict with its reasons.
+type Result struct {
+	Verdict  Verdict                    `json:"verdict"`
+	Core     int                        `json:"core"` // −1 where none is to blame
+	AtS      float64                    `json:"atS"`
+	Why      string                     `json:"why"`
+	Injected bool                       `json:"injected"` // the fault was caused on purpose
+	Limiters map[govern.Limiter]float64 `json:"limiters,omitempty"`
+}
+
+// StallS is how long a core may make no progress, while others do, before it counts as dropped.
+const StallS = 4.0
+
+// shortestShare is the share of its planned time that a finished leg must have run.
+const shortestShare = 0.98
+
+// Judge returns the verdict of a leg. A fault that was seen outweighs how the leg ended afterwards; of several,
+// the earliest counts.
+func Judge(e Evidence) Result {
+	r := Result{Verdict: Held, Core: -1, AtS: e.RanS, Limiters: shares(e.Limiters)}
+	if !e.InForce {
+		return r.void("another trim was in force than the one on trial")
+	}
+	if first, ok := firstFault(e); ok {
+		r.Core, r.AtS, r.Injected = first.Core, first.AtS, first.Injected
+		switch first.Kind {
+		case EventMiscalculated:
+			r.Verdict = Miscalculated
+			r.Why = fmt.Sprintf("core %d returned a wrong result under %s load after %s", first.Core, e.Load, clock(first.AtS))
+		case EventStalled:
+			r.Verdict = CoreDropped
+			r.Why = fmt.Sprintf("core %d made no progress for %.0f s while the others did", first.Core, StallS)
+		case EventOverheated:
+			r.Verdict, r.Core = Overheated, -1
+			r.Why = "the processor reached its trip temperature after " + clock(first.AtS)
+		}
+		return r
+	}
+	switch e.Ending {
+	case Silent:
+		r.Verdict, r.Why = Froze, "no sign of life after "+clock(e.RanS)+", while the board says the machine is up"
+	case NewBoot:
+		r.Verdict, r.Why = Restarted, "the machine restarted by itself after "+clock(e.RanS)
+	case PoweredOff:
+		r.Verdict, r.Why = Overheated, "the board switched the machine off after "+clock(e.RanS)
+	case DeadAtStart:
+		r.Verdict, r.Why = NoPost, "the machine does not come up with these settings"
+	case ByHand:
+		r.Verdict, r.Why = Stopped, "stopped by hand after "+clock(e.RanS)
+	case AgentStarted:
+		return r.void("the agent was started anew after " + clock(e.RanS) + ", while the machine stayed up")
+	case Finished:
+		if i := slices.IndexFunc(e.Events, func(ev Event) bool { return ev.Kind == EventRefused }); i >= 0 {
+			return r.void("the rig did not run it: " + e.Events[i].Text)
+		}
+		if e.RanS < shortestShare*e.PlannedS {
+			return r.void(fmt.Sprintf("it ran %s of %s", clock(e.RanS), clock(e.PlannedS)))
+		}
+		r.Why = "ran " + clock(e.RanS) + " without a fault"
+		if n := count(e.Events, EventCorrected); n > 0 {
+			r.Why += fmt.Sprintf("; %d corrected errors warn that the limit is near", n)
+		}
+	default:
+		return r.void("it is not known how it ended")
+	}
+	return r
+}
+
+func (r Result) void(why string) Result {
+	r.Verdict, r.Why = Void, why
+	return r
+}
+
+// firstFault returns the earliest fault: reported, or seen in the progress.
+func firstFault(e Evidence) (Event, bool) {
+	var first Event
+	found := false
+	consider := func(ev Event) {
+		if !found || ev.AtS < first.AtS {
+			first, found = ev, true
+		}
+	}
+	for _, ev := range e.Events {
+		switch ev.Kind {
+		case EventMiscalculated, EventStalled, EventOverheated:
+			consider(ev)
+		}
+	}
+	if core, at, ok := Stalled(e.Cores, e.Progress, e.Load); ok {
+		consider(Event{Kind: EventStalled, Core: core, AtS: at})
+	}
+	return first, found
+}
+
+// Stalled looks for a core whose work count stood still for StallS while another's moved on, and returns it and
+// the moment it stopped. Loads that visit one core at a time, or rest, are not looked at.
+func Stalled(cores []int, progress []Progress, kind load.Kind) (core int, at float64, ok bool) {
+	if kind.OneCore() || kind == load.Idle || len(cores) < 2 {
+		return -1, 0, false
+	}
+	since := make([]float64, len(cores))
+	last := make([]float64, len(cores))
+	for i := range last {
+		last[i] = -1
+	}
+	for _, p := range progress {
+		if len(p.Count) != len(cores) {
+			continue
+		}
+		newest := since[0]
+		for i, n := range p.Count {
+			if n != last[i] {
+				since[i], last[i] = p.AtS, n
+			}
+			newest = max(newest, since[i])
+		}
+		for i := range cores {
+			if newest-since[i] >= StallS {
+				return cores[i], since[i], true
+			}
+		}
+	}
+	return -1, 0, false
+}
+
+// Overall returns the verdict of a trial: the first failed leg's, else the first that is not held, else held.
+func Overall(legs []Result) Result {
+	for _, r := range legs {
+		if r.Verdict.Failed() {
+			return r
+		}
+	}
+	for _, r := range legs {
+		if r.Verdict != Held {
+			return r
+		}
+	}
+	total := 0.0
+	for _, r := range legs {
+		total += r.AtS
+	}
+	return Result{Verdict: Held, Core: -1, AtS: total, Why: fmt.Sprintf("%d of %d legs held, %s in all", len(legs), len(legs), clock(total))}
+}
+
+func shares(seconds map[govern.Limiter]float64) map[govern.Limiter]float64 {
+	total := 0.0
+	for _, s := range seconds {
+		total += s
+	}
+	if total == 0 {
+		return nil
+	}
+	out := make(map[govern.Limiter]float64, len(seconds))
+	for l, s := range seconds {
+		out[l] = s / total
+	}
+	return out
+}
+
+func count(events []Event, kind EventKind) int {
+	n := 0
+	for _, e := range events {
+		if e.Kind == kind {
+			n++
+		}
+	}
+	return n
+}
+
+// clock writes seconds as mm:ss or h:mm:ss.
+func clock(s float64) string {
+	t := int(s)
+	if t >= 3600 {
+		return fmt.Sprintf("%d:%02d:%02d", t/3600, t/60%60, t%60)
+	}
+	return fmt.Sprintf("%02d:%02d", t/60, t%60)
+}
