@@ -1,0 +1,214 @@
+package firmware
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"net/http"
+	"slices"
+
+	"zerokeel/core/fault"
+	"zerokeel/core/part"
+	"zerokeel/core/trim"
+)
+
+type biosResource struct {
+	ID                string `json:"@odata.id"`
+	AttributeRegistry string
+	Attributes        map[string]any
+	Settings          struct {
+		SettingsObject ref
+	} `json:"@Redfish.Settings"`
+	Actions struct {
+		Reset struct {
+			Target string `json:"target"`
+		} `json:"#Bios.ResetBios"`
+	}
+}
+
+func (c *Client) readBios(ctx context.Context) (*biosResource, error) {
+	system, err := c.readSystem(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if system.Bios.ID == "" {
+		return nil, errors.New("the board's service offers no firmware settings (Bios resource)")
+	}
+	var bios biosResource
+	if _, err := c.get(ctx, system.Bios.ID, &bios); err != nil {
+		return nil, err
+	}
+	return &bios, nil
+}
+
+// Attribute is an entry of the attribute registry.
+type Attribute struct {
+	Name      string   `json:"AttributeName"`
+	Type      string   `json:"Type"` // Integer, Enumeration, Boolean, String, Password
+	Label     string   `json:"DisplayName"`
+	MenuPath  string   `json:"MenuPath"`
+	ReadOnly  bool     `json:"ReadOnly"`
+	Lowest    *float64 `json:"LowerBound"`
+	Highest   *float64 `json:"UpperBound"`
+	Step      *float64 `json:"ScalarIncrement"`
+	Positions []struct {
+		Name string `json:"ValueName"`
+	} `json:"Value"`
+}
+
+// Registry reads the board's attribute registry: every attribute by name.
+func (c *Client) Registry(ctx context.Context) (map[string]Attribute, error) {
+	bios, err := c.readBios(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var list struct{ Members []ref }
+	if _, err := c.get(ctx, "/redfish/v1/Registries", &list); err != nil {
+		return nil, err
+	}
+	for _, m := range list.Members {
+		var file struct {
+			ID       string `json:"Id"`
+			Registry string
+			Location []struct{ Uri string }
+		}
+		if _, err := c.get(ctx, m.ID, &file); err != nil {
+			return nil, err
+		}
+		if (file.ID != bios.AttributeRegistry && file.Registry != bios.AttributeRegistry) || len(file.Location) == 0 {
+			continue
+		}
+		var registry struct {
+			RegistryEntries struct{ Attributes []Attribute }
+		}
+		if _, err := c.get(ctx, file.Location[0].Uri, &registry); err != nil {
+			return nil, err
+		}
+		byName := make(map[string]Attribute, len(registry.RegistryEntries.Attributes))
+		for _, a := range registry.RegistryEntries.Attributes {
+			byName[a.Name] = a
+		}
+		return byName, nil
+	}
+	return nil, fmt.Errorf("the board names the attribute registry %q but does not offer it", bios.AttributeRegistry)
+}
+
+// Stage hands the settings to the board, to be applied at the next start. Everything is checked against the board's
+// own registry first: when an attribute is missing or does not take its value, nothing is staged and the error is a
+// fault.List.
+func (c *Client) Stage(ctx context.Context, board *part.Board, settings trim.Settings) error {
+	registry, err := c.Registry(ctx)
+	if err != nil {
+		return err
+	}
+	var faults fault.List
+	attributes := map[string]any{}
+	for _, key := range slices.Sorted(maps.Keys(settings)) {
+		name, value, err := trim.ToAttribute(board, key, settings[key])
+		if err != nil {
+			faults.Add(key, "correct the board sheet", "%v", err)
+			continue
+		}
+		attribute, ok := registry[name]
+		if !ok {
+			faults.Add(key, "correct the board sheet, or update the firmware", "the board has no attribute %s", name)
+			continue
+		}
+		if problem := attribute.refuses(value); problem != "" {
+			faults.Add(key, "correct the board sheet's range", "attribute %s %s", name, problem)
+			continue
+		}
+		attributes[name] = value
+	}
+	if len(faults) > 0 {
+		return faults
+	}
+	bios, err := c.readBios(ctx)
+	if err != nil {
+		return err
+	}
+	target := bios.Settings.SettingsObject.ID
+	if target == "" {
+		return errors.New("the board's firmware settings cannot be changed over the network (no settings resource)")
+	}
+	var pending struct{ Attributes map[string]any }
+	etag, err := c.get(ctx, target, &pending)
+	if err != nil {
+		return err
+	}
+	return c.change(ctx, http.MethodPatch, target, etag, map[string]any{"Attributes": attributes})
+}
+
+// refuses tells why the attribute does not take a value, "" if it does.
+func (a Attribute) refuses(value any) string {
+	if a.ReadOnly {
+		return "is read-only"
+	}
+	if n, ok := value.(int); ok {
+		x := float64(n)
+		switch {
+		case a.Type != "Integer":
+			return "is of type " + a.Type + ", not a number"
+		case a.Lowest != nil && x < *a.Lowest, a.Highest != nil && x > *a.Highest:
+			return fmt.Sprintf("does not take %d", n)
+		}
+		return ""
+	}
+	for _, p := range a.Positions {
+		if p.Name == value {
+			return ""
+		}
+	}
+	return fmt.Sprintf("has no position %q", value)
+}
+
+// Difference is a setting that is not in force as asked.
+type Difference struct {
+	Key    string     `json:"key"`
+	Wanted part.Value `json:"wanted"`
+	Found  part.Value `json:"found"` // unset if the board does not tell, or tells what the sheet does not explain
+	Text   string     `json:"text"`
+}
+
+// Readback reads the settings in force for the given keys.
+func (c *Client) Readback(ctx context.Context, board *part.Board, keys []string) (trim.Settings, error) {
+	bios, err := c.readBios(ctx)
+	if err != nil {
+		return nil, err
+	}
+	found := trim.Settings{}
+	for _, key := range keys {
+		entry, ok := board.Lookup(key)
+		if !ok {
+			continue
+		}
+		raw, ok := bios.Attributes[entry.Attribute]
+		if !ok {
+			continue
+		}
+		if v, err := trim.FromAttribute(board, key, raw); err == nil {
+			found[key] = v
+		}
+	}
+	return found, nil
+}
+
+// Compare lists the wanted settings that were not found in force.
+func Compare(wanted, found trim.Settings) []Difference {
+	out := []Difference{}
+	for _, change := range trim.Diff(found, wanted) {
+		if !change.To.IsSet() {
+			continue
+		}
+		d := Difference{Key: change.Key, Wanted: change.To, Found: change.From}
+		switch {
+		case !d.Found.IsSet():
+			d.Text = "the board does not tell this setting"
+		default:
+			d.Text = fmt.Sprintf("asked %s, in force %s", d.Wanted, d.Found)
+		}
+		out = append(out, d)
+	}
+	return out
+}

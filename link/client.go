@@ -1,0 +1,260 @@
+package link
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/cenkalti/backoff/v5"
+	"github.com/coder/websocket"
+)
+
+// Client keeps a rig linked to the server: it dials, says hello, resends what was not acknowledged, and dials again
+// whenever the connection breaks. Its methods may be called from any goroutine.
+type Client struct {
+	server  string
+	token   string
+	hello   func() Hello
+	onOrder func(Order)
+	log     *slog.Logger
+
+	mu     sync.Mutex
+	seq    uint64
+	held   []Frame // not yet acknowledged, oldest first
+	wake   chan struct{}
+	muted  bool
+	linked bool
+}
+
+// BeatEvery is the time between two signs of life.
+const BeatEvery = time.Second
+
+// maxHeld bounds the frames kept while the server is away. Past it the figures of the oldest frames are given up,
+// never their events.
+const maxHeld = 20000
+
+// NewClient prepares a client. hello is asked at each connection; onOrder gets each order, on the connection's own
+// goroutine, and must not block.
+func NewClient(server, token string, hello func() Hello, onOrder func(Order), log *slog.Logger) *Client {
+	return &Client{server: server, token: token, hello: hello, onOrder: onOrder, log: log, wake: make(chan struct{}, 1)}
+}
+
+// Send numbers a frame and sends it as soon as the link allows.
+func (c *Client) Send(f Frame) {
+	c.mu.Lock()
+	c.seq++
+	f.Seq = c.seq
+	c.held = append(c.held, f)
+	if n := len(c.held) - maxHeld; n > 0 {
+		c.held[n-1].Samples = nil
+	}
+	c.mu.Unlock()
+	c.nudge()
+}
+
+// Pending returns the number of frames that the server has not acknowledged.
+func (c *Client) Pending() int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return len(c.held)
+}
+
+// Mute makes the client fall silent without hanging up, as a frozen machine does.
+func (c *Client) Mute() {
+	c.mu.Lock()
+	c.muted = true
+	c.mu.Unlock()
+}
+
+// Run keeps the link up until the context ends, or until the server refuses the rig, which is an error.
+func (c *Client) Run(ctx context.Context) error {
+	wait := backoff.NewExponentialBackOff()
+	wait.InitialInterval, wait.MaxInterval = 50*time.Millisecond, 5*time.Second
+	_, err := backoff.Retry(ctx, func() (struct{}, error) {
+		err := c.session(ctx)
+		var refusal *Refusal
+		if errors.As(err, &refusal) {
+			return struct{}{}, backoff.Permanent(err)
+		}
+		if c.takeLinked() {
+			wait.Reset()
+		}
+		if ctx.Err() == nil {
+			c.log.Info("link is down, dialling again", "server", c.server, "cause", err)
+		}
+		return struct{}{}, err
+	}, backoff.WithBackOff(wait), backoff.WithMaxElapsedTime(0))
+	if ctx.Err() != nil {
+		return nil
+	}
+	return err
+}
+
+func (c *Client) takeLinked() bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	was := c.linked
+	c.linked = false
+	return was
+}
+
+func (c *Client) nudge() {
+	select {
+	case c.wake <- struct{}{}:
+	default:
+	}
+}
+
+// session is one connection, from dialling to its end.
+func (c *Client) session(parent context.Context) error {
+	ctx, cancel := context.WithCancel(parent)
+	defer cancel()
+	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(c.server, "/"), "http") + Path
+	dialCtx, stop := context.WithTimeout(ctx, 10*time.Second)
+	conn, response, err := websocket.Dial(dialCtx, url, &websocket.DialOptions{HTTPHeader: http.Header{"Authorization": {"Bearer " + c.token}}})
+	stop()
+	if err != nil {
+		if response != nil && response.StatusCode == http.StatusUnauthorized {
+			return &Refusal{Problem: "the server does not know this rig's token", Remedy: "copy the token from the rig's page again"}
+		}
+		return fmt.Errorf("dial %s: %w", c.server, err)
+	}
+	defer func() { _ = conn.CloseNow() }()
+	conn.SetReadLimit(MaxMessage)
+	hello := c.hello()
+	if err := write(ctx, conn, Message{Hello: &hello}); err != nil {
+		return err
+	}
+	answer, err := read(ctx, conn)
+	if err != nil {
+		return err
+	}
+	if answer.Refusal != nil {
+		return answer.Refusal
+	}
+	if answer.Welcome == nil {
+		return errors.New("the server answered the hello with something else than a welcome")
+	}
+	c.acknowledge(answer.Welcome.Last)
+	c.mu.Lock()
+	c.linked = true
+	c.mu.Unlock()
+
+	failed := make(chan error, 1)
+	go func() { failed <- c.receive(ctx, conn) }()
+	return c.transmit(ctx, conn, answer.Welcome.Last, failed)
+}
+
+// transmit sends held frames in order, and beats, until something fails.
+func (c *Client) transmit(ctx context.Context, conn *websocket.Conn, sent uint64, failed <-chan error) error {
+	beat := time.NewTicker(BeatEvery)
+	defer beat.Stop()
+	for {
+		if frame, ok := c.next(sent); ok {
+			if err := write(ctx, conn, Message{Frame: &frame}); err != nil {
+				return err
+			}
+			sent = frame.Seq
+			continue
+		}
+		select {
+		case <-ctx.Done():
+			_ = conn.Close(websocket.StatusGoingAway, "agent stops")
+			return ctx.Err()
+		case err := <-failed:
+			return err
+		case <-c.wake:
+		case <-beat.C:
+			if c.isMuted() {
+				continue
+			}
+			hello := c.hello()
+			if err := write(ctx, conn, Message{Beat: &Beat{Now: hello.Now}}); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+// next returns the first held frame after seq.
+func (c *Client) next(seq uint64) (Frame, bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.muted {
+		return Frame{}, false
+	}
+	if len(c.held) == 0 || c.seq <= seq {
+		return Frame{}, false
+	}
+	// Frame numbers have no gaps, so the place follows from the number.
+	at := 0
+	if first := c.held[0].Seq; seq >= first {
+		at = int(seq - first + 1)
+	}
+	if at < len(c.held) {
+		return c.held[at], true
+	}
+	return Frame{}, false
+}
+
+func (c *Client) isMuted() bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.muted
+}
+
+func (c *Client) receive(ctx context.Context, conn *websocket.Conn) error {
+	for {
+		m, err := read(ctx, conn)
+		if err != nil {
+			return err
+		}
+		switch {
+		case m.Ack != nil:
+			c.acknowledge(m.Ack.Seq)
+		case m.Order != nil:
+			if !c.isMuted() {
+				c.onOrder(*m.Order)
+			}
+		case m.Refusal != nil:
+			return m.Refusal
+		}
+	}
+}
+
+// acknowledge drops the frames that the server has stored.
+func (c *Client) acknowledge(seq uint64) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	n := 0
+	for n < len(c.held) && c.held[n].Seq <= seq {
+		n++
+	}
+	c.held = c.held[n:]
+}
+
+func write(ctx context.Context, conn *websocket.Conn, m Message) error {
+	text, err := Encode(m)
+	if err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
+	defer cancel()
+	if err := conn.Write(ctx, websocket.MessageText, text); err != nil {
+		return fmt.Errorf("send: %w", err)
+	}
+	return nil
+}
+
+func read(ctx context.Context, conn *websocket.Conn) (Message, error) {
+	_, text, err := conn.Read(ctx)
+	if err != nil {
+		return Message{}, fmt.Errorf("receive: %w", err)
+	}
+	return Decode(text)
+}

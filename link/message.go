@@ -1,0 +1,369 @@
+// Package link is the protocol between a rig and the server: its messages, their checks, and the client that a rig
+// runs. The rig dials the server, says who it is, and from then on both talk over one connection in JSON messages.
+// Frames, which carry everything that matters, are numbered and kept by the rig until the server acknowledges them,
+// so that nothing is lost or counted twice whichever side restarts. docs/link-protocol.md describes it in full.
+package link
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+
+	"zerokeel/core/fault"
+	"zerokeel/core/govern"
+	"zerokeel/core/load"
+	"zerokeel/core/verdict"
+)
+
+// Version is the version of the protocol. Path is where the server takes connections.
+const (
+	Version = 1
+	Path    = "/link"
+)
+
+// MaxMessage is the largest message in bytes, either way.
+const MaxMessage = 1 << 20
+
+// Message is one message: exactly one of its fields is set.
+type Message struct {
+	Hello   *Hello   `json:"hello,omitempty"`   // rig to server, first of all
+	Welcome *Welcome `json:"welcome,omitempty"` // server to rig, in answer
+	Frame   *Frame   `json:"frame,omitempty"`   // rig to server
+	Ack     *Ack     `json:"ack,omitempty"`     // server to rig
+	Order   *Order   `json:"order,omitempty"`   // server to rig
+	Beat    *Beat    `json:"beat,omitempty"`    // both ways
+	Refusal *Refusal `json:"refusal,omitempty"` // server to rig, before it hangs up
+}
+
+// Hello introduces the rig's agent.
+type Hello struct {
+	Protocol  int        `json:"protocol"`
+	Agent     string     `json:"agent"`  // version of the agent
+	Stream    string     `json:"stream"` // new at each start of the agent; frames are numbered within it
+	BootID    string     `json:"bootId"` // new at each start of the machine
+	Now       int64      `json:"now"`    // the rig's clock, ms since 1970 UTC
+	ClockRate float64    `json:"clockRate"`
+	Simulated bool       `json:"simulated"`
+	Facts     Facts      `json:"facts"`
+	Channels  []Channel  `json:"channels"`
+	Running   string     `json:"running,omitempty"` // the order being run
+	Journal   []Unending `json:"journal,omitempty"` // orders that the journal shows begun but not ended
+}
+
+// Facts describe the machine as its operating system sees it. Unknown figures are zero.
+type Facts struct {
+	Host      string `json:"host"`
+	System    string `json:"system"`
+	Kernel    string `json:"kernel"`
+	Processor string `json:"processor"`
+	Cores     int    `json:"cores"`
+	Threads   int    `json:"threads"`
+	MemoryMB  int    `json:"memoryMB"`
+}
+
+// Channel is one series of figures that the rig can report. Quantum is the smallest step it shows, 0 if unknown.
+type Channel struct {
+	Key      string  `json:"key"`      // such as "temperature.core.3"
+	Quantity string  `json:"quantity"` // temperature, voltage, clock, power, current, speed, duty, load, limiter
+	Label    string  `json:"label"`
+	Unit     string  `json:"unit"`
+	Quantum  float64 `json:"quantum"`
+	Core     int     `json:"core"` // -1 for none
+}
+
+// Unending is a journal entry without an end.
+type Unending struct {
+	Order  string `json:"order"`
+	BootID string `json:"bootId"`
+	At     int64  `json:"at"` // ms since 1970 UTC
+}
+
+// Welcome answers a hello: the last frame of the stream that the server holds.
+type Welcome struct {
+	Rig  string `json:"rig"`
+	Last uint64 `json:"last"`
+}
+
+// Frame is a numbered portion of a rig's report.
+type Frame struct {
+	Seq      uint64         `json:"seq"` // from 1 in each stream
+	Samples  *Samples       `json:"samples,omitempty"`
+	Events   []Event        `json:"events,omitempty"`
+	Progress []Progress     `json:"progress,omitempty"`
+	Started  *Started       `json:"started,omitempty"`
+	Finished *Finished      `json:"finished,omitempty"`
+	Limiters *LimiterCounts `json:"limiters,omitempty"`
+}
+
+// Samples are values of channels at moments: Values[i][j] belongs to Channels[i] at At[j]; null is a gap.
+type Samples struct {
+	Order    string       `json:"order,omitempty"` // the order running meanwhile
+	At       []int64      `json:"at"`              // ms since 1970 UTC
+	Channels []string     `json:"channels"`
+	Values   [][]*float64 `json:"values"`
+}
+
+// Event is something that happened while an order ran.
+type Event struct {
+	Order    string            `json:"order"`
+	Kind     verdict.EventKind `json:"kind"`
+	AtS      float64           `json:"atS"`  // since the order's start
+	Core     int               `json:"core"` // -1 for none
+	Injected bool              `json:"injected,omitempty"`
+	Text     string            `json:"text,omitempty"`
+}
+
+// Progress is the work that each core of an order has done.
+type Progress struct {
+	Order string    `json:"order"`
+	AtS   float64   `json:"atS"`
+	Count []float64 `json:"count"`
+}
+
+// Started says that an order began.
+type Started struct {
+	Order string `json:"order"`
+	At    int64  `json:"at"` // ms since 1970 UTC
+}
+
+// Finished says that an order ended.
+type Finished struct {
+	Order string   `json:"order"`
+	How   How      `json:"how"`
+	RanS  float64  `json:"ranS"`
+	Score *float64 `json:"score,omitempty"` // of a yardstick
+}
+
+// How an order ended, as the rig sees it.
+type How string
+
+const (
+	Done    How = "done"    // ran its full time or work
+	Faulted How = "faulted" // ended at a fault
+	Halted  How = "halted"  // ended by an order to stop
+	Refused How = "refused" // not run at all; an event says why
+)
+
+// LimiterCounts are the seconds for which each limiter held during an order so far.
+type LimiterCounts struct {
+	Order   string                     `json:"order"`
+	Seconds map[govern.Limiter]float64 `json:"seconds"`
+}
+
+// Order asks the rig to run a leg, or to stop one. An order with an id already known is not run again.
+type Order struct {
+	ID        string    `json:"id"`
+	Do        Do        `json:"do"`
+	Load      load.Kind `json:"load,omitempty"`
+	Yardstick string    `json:"yardstick,omitempty"` // "all-core" or "single-core"
+	Cores     []int     `json:"cores,omitempty"`
+	Seconds   float64   `json:"seconds,omitempty"`
+	TurnS     float64   `json:"turnS,omitempty"` // per core, of a one-core load
+	Inject    *Inject   `json:"inject,omitempty"`
+}
+
+// Do is what an order asks for.
+type Do string
+
+const (
+	Run  Do = "run"
+	Stop Do = "stop"
+)
+
+// Inject asks for one flipped bit in a worker's data, to show that faults are found. It is marked in the record.
+type Inject struct {
+	Core   int     `json:"core"`
+	AfterS float64 `json:"afterS"`
+}
+
+// Ack acknowledges every frame up to Seq: the server has stored them for good.
+type Ack struct {
+	Seq uint64 `json:"seq"`
+}
+
+// Beat is a sign of life, with the sender's clock.
+type Beat struct {
+	Now int64 `json:"now"`
+}
+
+// Refusal says why the server hangs up.
+type Refusal struct {
+	Problem string `json:"problem"`
+	Remedy  string `json:"remedy"`
+}
+
+func (r *Refusal) Error() string { return r.Problem + "; " + r.Remedy }
+
+// Encode writes a message.
+func Encode(m Message) ([]byte, error) {
+	text, err := json.Marshal(m)
+	if err != nil {
+		return nil, fmt.Errorf("write message: %w", err)
+	}
+	if len(text) > MaxMessage {
+		return nil, fmt.Errorf("write message: %d bytes, at most %d are allowed", len(text), MaxMessage)
+	}
+	return text, nil
+}
+
+// Decode reads and checks a message. The error is a fault.List.
+func Decode(text []byte) (Message, error) {
+	var m Message
+	if faults := fault.Decode(text, &m); len(faults) > 0 {
+		return Message{}, faults
+	}
+	var f fault.List
+	set := 0
+	for _, present := range []bool{m.Hello != nil, m.Welcome != nil, m.Frame != nil, m.Ack != nil, m.Order != nil, m.Beat != nil, m.Refusal != nil} {
+		if present {
+			set++
+		}
+	}
+	if set != 1 {
+		f.Add("", "send exactly one of hello, welcome, frame, ack, order, beat, refusal", "the message holds %d parts", set)
+	}
+	if m.Hello != nil {
+		f = append(f, m.Hello.validate().Under("hello")...)
+	}
+	if m.Frame != nil {
+		f = append(f, m.Frame.validate().Under("frame")...)
+	}
+	if m.Order != nil {
+		f = append(f, m.Order.validate().Under("order")...)
+	}
+	if len(f) > 0 {
+		return Message{}, f
+	}
+	return m, nil
+}
+
+// Bounds on what one message may carry.
+const (
+	maxChannels = 2000
+	maxCores    = 1024
+	maxMoments  = 4096
+)
+
+func (h *Hello) validate() fault.List {
+	var f fault.List
+	if h.Protocol != Version {
+		f.Add("protocol", fmt.Sprintf("install an agent that speaks version %d", Version), "version %d is not spoken here", h.Protocol)
+	}
+	checkID(&f, "stream", h.Stream)
+	checkID(&f, "bootId", h.BootID)
+	if !(h.ClockRate > 0 && h.ClockRate <= 1e6) {
+		f.Add("clockRate", "give 1, or a stand-in's speed", "%g is out of range", h.ClockRate)
+	}
+	if len(h.Channels) > maxChannels {
+		f.Add("channels", "report fewer channels", "%d channels, at most %d are taken", len(h.Channels), maxChannels)
+	}
+	seen := map[string]bool{}
+	for i, c := range h.Channels {
+		if c.Key == "" || len(c.Key) > 100 || seen[c.Key] {
+			f.Add(fmt.Sprintf("channels[%d].key", i), "give each channel a key of its own of 1 to 100 characters", "%.100q", c.Key)
+		}
+		seen[c.Key] = true
+	}
+	if h.Facts.Cores < 0 || h.Facts.Cores > maxCores {
+		f.Add("facts.cores", "give the number of cores", "%d cores", h.Facts.Cores)
+	}
+	return f
+}
+
+func (fr *Frame) validate() fault.List {
+	var f fault.List
+	if fr.Seq == 0 {
+		f.Add("seq", "number frames from 1", "0 is no frame number")
+	}
+	if s := fr.Samples; s != nil {
+		if len(s.At) > maxMoments || len(s.Channels) > maxChannels {
+			f.Add("samples", "send smaller frames", "%d moments of %d channels", len(s.At), len(s.Channels))
+		}
+		if len(s.Values) != len(s.Channels) {
+			f.Add("samples.values", "give one row per channel", "%d rows for %d channels", len(s.Values), len(s.Channels))
+		}
+		for i, row := range s.Values {
+			if len(row) != len(s.At) {
+				f.Add(fmt.Sprintf("samples.values[%d]", i), "give one value, or null, per moment", "%d values for %d moments", len(row), len(s.At))
+			}
+		}
+		for i := 1; i < len(s.At); i++ {
+			if s.At[i] < s.At[i-1] {
+				f.Add(fmt.Sprintf("samples.at[%d]", i), "order the moments by time", "%d follows %d", s.At[i], s.At[i-1])
+			}
+		}
+	}
+	for i, e := range fr.Events {
+		at := fmt.Sprintf("events[%d]", i)
+		checkID(&f, at+".order", e.Order)
+		switch e.Kind {
+		case verdict.EventMiscalculated, verdict.EventCorrected, verdict.EventStalled, verdict.EventOverheated, verdict.EventRefused:
+		default:
+			f.Add(at+".kind", "use a kind from the protocol", "%q is no kind of event", e.Kind)
+		}
+		checkSpan(&f, at+".atS", e.AtS)
+		if e.Core < -1 || e.Core >= maxCores {
+			f.Add(at+".core", "give a core, or -1", "%d is no core", e.Core)
+		}
+	}
+	for i, p := range fr.Progress {
+		checkID(&f, fmt.Sprintf("progress[%d].order", i), p.Order)
+		checkSpan(&f, fmt.Sprintf("progress[%d].atS", i), p.AtS)
+		if len(p.Count) > maxCores {
+			f.Add(fmt.Sprintf("progress[%d].count", i), "give one count per core", "%d counts", len(p.Count))
+		}
+	}
+	if fr.Started != nil {
+		checkID(&f, "started.order", fr.Started.Order)
+	}
+	if x := fr.Finished; x != nil {
+		checkID(&f, "finished.order", x.Order)
+		checkSpan(&f, "finished.ranS", x.RanS)
+		switch x.How {
+		case Done, Faulted, Halted, Refused:
+		default:
+			f.Add("finished.how", "use done, faulted, halted or refused", "%q is no way to end", x.How)
+		}
+	}
+	if x := fr.Limiters; x != nil {
+		checkID(&f, "limiters.order", x.Order)
+		for l, s := range x.Seconds {
+			checkSpan(&f, "limiters.seconds."+string(l), s)
+		}
+	}
+	return f
+}
+
+func (o *Order) validate() fault.List {
+	var f fault.List
+	checkID(&f, "id", o.ID)
+	switch o.Do {
+	case Stop:
+		return f
+	case Run:
+	default:
+		f.Add("do", "use run or stop", "%q is no order", o.Do)
+	}
+	if !o.Load.Valid() {
+		f.Add("load", fmt.Sprintf("use one of %q", load.Kinds), "%q is no load", o.Load)
+	}
+	if len(o.Cores) == 0 || len(o.Cores) > maxCores {
+		f.Add("cores", "name the cores to load", "%d cores", len(o.Cores))
+	}
+	if !(o.Seconds > 0 && o.Seconds <= 7*86400) {
+		f.Add("seconds", "give up to a week", "%g s is out of range", o.Seconds)
+	}
+	return f
+}
+
+func checkID(f *fault.List, field, id string) {
+	if id == "" || len(id) > 64 {
+		f.Add(field, "give 1 to 64 characters", "%.64q is no id", id)
+	}
+}
+
+func checkSpan(f *fault.List, field string, s float64) {
+	if !(s >= 0 && s <= 366*86400) || math.IsInf(s, 0) {
+		f.Add(field, "give seconds since the start", "%g s is out of range", s)
+	}
+}

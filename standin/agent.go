@@ -1,0 +1,374 @@
+package standin
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"time"
+
+	"zerokeel/core/govern"
+	"zerokeel/core/load"
+	"zerokeel/core/machine"
+	"zerokeel/core/stability"
+	"zerokeel/core/throughput"
+	"zerokeel/core/verdict"
+	"zerokeel/link"
+)
+
+// agent is the virtual agent of one start of the machine. Its methods run under the rig's lock.
+type agent struct {
+	rig    *Rig
+	client *link.Client
+	live   context.Context
+	end    context.CancelFunc
+	stream string
+	boot   string
+	begun  []link.Unending // journal as found at the start
+	seen   map[string]bool // orders taken
+	leg    *leg
+
+	channels   []channel
+	sampleDue  float64
+	faultDue   float64
+	batch      link.Samples
+	frame      link.Frame
+	dirty      bool // the frame holds something that must not wait
+	lastSample time.Time
+	lastFlush  time.Time
+}
+
+// leg is an order being run.
+type leg struct {
+	order   link.Order
+	at      float64 // simulated seconds since its start
+	random  *rand.Rand
+	count   []float64 // work per core of the order
+	mean    []float64 // effective clock per core of the machine, summed over time
+	dropped map[int]float64
+	limits  map[govern.Limiter]float64
+	injectd bool
+}
+
+func newAgent(r *Rig) *agent {
+	a := &agent{rig: r, boot: r.bootID(), stream: fmt.Sprintf("%s-%d-%d", r.cfg.Name, r.state.Boots, time.Now().UnixNano()), seen: map[string]bool{}}
+	a.live, a.end = context.WithCancel(context.Background())
+	a.begun = r.state.Journal
+	r.state.Journal = nil
+	a.channels = channels(r)
+	a.sampleDue, a.faultDue = r.state.Clock, r.state.Clock
+	a.client = link.NewClient(r.opt.Server, r.opt.Token, a.hello, a.order, r.opt.Log)
+	return a
+}
+
+func (a *agent) hello() link.Hello {
+	a.rig.mu.Lock()
+	defer a.rig.mu.Unlock()
+	h := link.Hello{
+		Protocol: link.Version, Agent: "stand-in", Stream: a.stream, BootID: a.boot, Now: a.rig.nowMS(),
+		ClockRate: a.rig.opt.Speed, Simulated: true, Facts: a.rig.facts(), Journal: a.begun,
+	}
+	for _, c := range a.channels {
+		h.Channels = append(h.Channels, c.Channel)
+	}
+	if a.leg != nil {
+		h.Running = a.leg.order.ID
+	}
+	return h
+}
+
+func (a *agent) order(o link.Order) {
+	a.rig.mu.Lock()
+	defer a.rig.mu.Unlock()
+	if a.rig.agent != a || a.rig.phase != running {
+		return
+	}
+	switch {
+	case o.Do == link.Stop:
+		if a.leg != nil && a.leg.order.ID == o.ID {
+			a.finish(link.Halted, nil)
+		}
+	case a.seen[o.ID]:
+	case a.leg != nil:
+		a.refuse(o, "the rig is busy with another order")
+	default:
+		for _, c := range o.Cores {
+			if c < 0 || c >= a.rig.cfg.Parts.Processor.Cores() {
+				a.refuse(o, fmt.Sprintf("core %d does not exist here", c))
+				return
+			}
+		}
+		a.begin(o)
+	}
+}
+
+func (a *agent) refuse(o link.Order, why string) {
+	a.seen[o.ID] = true
+	a.client.Send(link.Frame{
+		Events:   []link.Event{{Order: o.ID, Kind: verdict.EventRefused, Core: -1, Text: why}},
+		Finished: &link.Finished{Order: o.ID, How: link.Refused},
+	})
+}
+
+func (a *agent) begin(o link.Order) {
+	a.seen[o.ID] = true
+	r := a.rig
+	r.state.Journal = []link.Unending{{Order: o.ID, BootID: a.boot, At: r.nowMS()}}
+	r.keep()
+	a.leg = &leg{
+		order: o, random: r.legRandom(), count: make([]float64, len(o.Cores)), mean: make([]float64, r.cfg.Parts.Processor.Cores()),
+		dropped: map[int]float64{}, limits: map[govern.Limiter]float64{},
+	}
+	r.machine.SetLoad(o.Load, o.Cores, o.TurnS)
+	a.frame.Started = &link.Started{Order: o.ID, At: r.nowMS()}
+	a.dirty = true
+	a.sampleDue = r.state.Clock
+}
+
+func (a *agent) finish(how link.How, score *float64) {
+	l := a.leg
+	a.leg = nil
+	a.rig.machine.SetLoad(load.Idle, nil, 0)
+	a.frame.Finished = &link.Finished{Order: l.order.ID, How: how, RanS: l.at, Score: score}
+	a.frame.Limiters = &link.LimiterCounts{Order: l.order.ID, Seconds: l.limits}
+	a.emit()
+	a.rig.state.Journal = nil
+	a.rig.keep()
+}
+
+// advance follows the machine by one time step.
+func (a *agent) advance(dt float64) {
+	r := a.rig
+	if r.state.Clock >= a.sampleDue {
+		a.sampleDue = math.Max(a.sampleDue+sampleS, r.state.Clock)
+		a.sample()
+	}
+	if r.state.Clock >= a.faultDue {
+		a.faultDue = r.state.Clock + faultS
+		if !a.faults(faultS) {
+			return
+		}
+	}
+	if a.leg == nil {
+		return
+	}
+	a.leg.at += dt
+	a.inject()
+	a.stalled()
+	if a.leg != nil && a.leg.at >= a.leg.order.Seconds {
+		a.complete()
+	}
+}
+
+// complete ends a leg that ran its full time.
+func (a *agent) complete() {
+	l := a.leg
+	if l.order.Yardstick == "" {
+		a.finish(link.Done, nil)
+		return
+	}
+	p := a.rig.cfg.Parts.Processor
+	clocks := make([]float64, len(l.mean))
+	for i, sum := range l.mean {
+		clocks[i] = sum / l.at
+	}
+	s := a.rig.machine.State()
+	points := throughput.AllCore(p, clocks, s.MemoryMTs, s.MemoryCL)
+	if l.order.Load.OneCore() {
+		points = throughput.SingleCore(p, clocks, s.MemoryMTs, s.MemoryCL)
+	}
+	points *= 1 + scoreNoise*l.random.NormFloat64()
+	a.finish(link.Done, &points)
+}
+
+// scoreNoise is the run-to-run spread of a yardstick that a quiet machine shows.
+const scoreNoise = 0.0035
+
+// faults draws what goes wrong within a time, and reports whether the machine still runs.
+func (a *agent) faults(seconds float64) bool {
+	r := a.rig
+	s := r.machine.State()
+	if s.Overheats {
+		r.powerOff()
+		r.keep()
+		return false
+	}
+	kind, random := load.Idle, r.noise
+	if a.leg != nil {
+		kind, random = a.leg.order.Load, a.leg.random
+	}
+	for core, c := range s.Cores {
+		regime, lowest := kind.Regime(), s.DeliveredV
+		if !c.Active {
+			regime = load.RegimeIdle
+		} else if regime == load.RegimeTransition {
+			lowest = s.DipV
+		}
+		fused := r.machine.FusedV(core, c.RequestMHz)
+		if !c.Active && a.leg != nil {
+			continue // asleep beside busy cores, on a rail that is higher than it needs
+		}
+		margin := stability.Margin(r.reserves[core], regime, fused, lowest, c.TemperatureC)
+		if random.Float64() >= stability.Chance(stability.Hazard(margin), seconds) {
+			continue
+		}
+		if !a.happens(stability.Draw(regime, margin, random), core) {
+			return false
+		}
+	}
+	return true
+}
+
+// happens carries out a fault, and reports whether the machine still runs.
+func (a *agent) happens(o stability.Outcome, core int) bool {
+	r := a.rig
+	switch o {
+	case stability.Froze:
+		a.emit()
+		r.freeze()
+		return false
+	case stability.Restarted:
+		a.emit()
+		r.powerOn()
+		return false
+	}
+	if a.leg == nil {
+		return true
+	}
+	event := link.Event{Order: a.leg.order.ID, AtS: a.leg.at, Core: core}
+	switch o {
+	case stability.Corrected:
+		event.Kind = verdict.EventCorrected
+		a.event(event)
+	case stability.Miscalculated:
+		event.Kind = verdict.EventMiscalculated
+		a.event(event)
+		a.finish(link.Faulted, nil)
+	case stability.Dropped:
+		a.drop(core)
+	}
+	return true
+}
+
+func (a *agent) event(e link.Event) {
+	a.frame.Events = append(a.frame.Events, e)
+	a.dirty = true
+}
+
+// drop stops one core's worker: the core cools down while the others go on.
+func (a *agent) drop(core int) {
+	l := a.leg
+	if _, already := l.dropped[core]; already {
+		return
+	}
+	l.dropped[core] = l.at
+	rest := []int{}
+	for _, c := range l.order.Cores {
+		if _, gone := l.dropped[c]; !gone {
+			rest = append(rest, c)
+		}
+	}
+	a.rig.machine.SetLoad(l.order.Load, rest, l.order.TurnS)
+}
+
+// stalled notices workers that make no progress, as the real agent does.
+func (a *agent) stalled() {
+	if a.leg == nil {
+		return
+	}
+	for core, since := range a.leg.dropped {
+		if a.leg.at-since >= verdict.StallS {
+			a.event(link.Event{Order: a.leg.order.ID, Kind: verdict.EventStalled, AtS: since, Core: core})
+			a.finish(link.Faulted, nil)
+			return
+		}
+	}
+}
+
+// inject flips a bit when the order asks for it.
+func (a *agent) inject() {
+	l := a.leg
+	if l.order.Inject == nil || l.injectd || l.at < l.order.Inject.AfterS {
+		return
+	}
+	l.injectd = true
+	a.event(link.Event{Order: l.order.ID, Kind: verdict.EventMiscalculated, AtS: l.at, Core: l.order.Inject.Core, Injected: true, Text: "one bit flipped on purpose"})
+	a.finish(link.Faulted, nil)
+}
+
+// sample reads every channel, and counts work.
+func (a *agent) sample() {
+	r := a.rig
+	s := r.machine.State()
+	if l := a.leg; l != nil {
+		for i, core := range l.order.Cores {
+			if s.Cores[core].Active {
+				l.count[i] += s.Cores[core].EffectiveMHz * sampleS
+			}
+		}
+		for core, c := range s.Cores {
+			l.mean[core] += c.EffectiveMHz * math.Min(sampleS, l.order.Seconds-l.at)
+		}
+		l.limits[s.Limiter] += sampleS
+		a.frame.Progress = append(a.frame.Progress, link.Progress{Order: l.order.ID, AtS: l.at, Count: append([]float64(nil), l.count...)})
+	} else if time.Since(a.lastSample) < idleSampleEvery {
+		return
+	}
+	a.lastSample = time.Now()
+	a.read(&s)
+}
+
+// idleSampleEvery bounds, in real time, how often figures are sent while no order runs.
+const idleSampleEvery = 500 * time.Millisecond
+
+func (a *agent) read(s *machine.State) {
+	b := &a.batch
+	if len(b.At) == 0 {
+		b.Channels = make([]string, len(a.channels))
+		b.Values = make([][]*float64, len(a.channels))
+		for i, c := range a.channels {
+			b.Channels[i] = c.Key
+		}
+		b.Order = ""
+		if a.leg != nil {
+			b.Order = a.leg.order.ID
+		}
+	}
+	b.At = append(b.At, a.rig.nowMS())
+	for i, c := range a.channels {
+		x := c.sensor.Read(c.value(s), a.rig.noise)
+		b.Values[i] = append(b.Values[i], &x)
+	}
+}
+
+// emit sends what has gathered.
+func (a *agent) emit() {
+	if len(a.batch.At) > 0 {
+		batch := a.batch
+		a.frame.Samples = &batch
+	}
+	if l := a.leg; l != nil && len(a.frame.Progress) > 0 {
+		seconds := make(map[govern.Limiter]float64, len(l.limits))
+		for k, v := range l.limits {
+			seconds[k] = v
+		}
+		a.frame.Limiters = &link.LimiterCounts{Order: l.order.ID, Seconds: seconds}
+	}
+	a.client.Send(a.frame)
+	a.frame, a.batch, a.dirty = link.Frame{}, link.Samples{}, false
+}
+
+// batchMax is how many moments are gathered at most into one frame, and flushEvery for how long in real time.
+const (
+	batchMax   = 60
+	flushEvery = 40 * time.Millisecond
+)
+
+// flush sends what has gathered, if it is worth a frame.
+func (a *agent) flush() {
+	gathered := len(a.batch.At) + len(a.frame.Progress)
+	if a.dirty || len(a.batch.At) >= batchMax || (gathered > 0 && time.Since(a.lastFlush) >= flushEvery) {
+		a.lastFlush = time.Now()
+		a.emit()
+	}
+}

@@ -1,0 +1,100 @@
+// Package standin simulates a rig for demonstration, development and tests: a machine with a chip of its own, a
+// board whose firmware speaks Redfish, and an agent that speaks the link protocol. From outside it is a rig like
+// any other, except that it says it is simulated. Its faults follow from its physics: what the trim leaves of each
+// core's reserve decides when, where and how it fails.
+//
+// Time runs faster than the wall clock by a speed factor, which the agent reports as its clock rate.
+package standin
+
+import (
+	"math/rand/v2"
+
+	"zerokeel/core/fault"
+	"zerokeel/core/part"
+	"zerokeel/core/silicon"
+	"zerokeel/core/stability"
+)
+
+// Format marks a stand-in's file.
+const Format = "zerokeel.standin/1"
+
+// Config describes a stand-in: its parts, and what is hidden from everyone else, the chip.
+type Config struct {
+	Format   string                    `json:"format"`
+	Name     string                    `json:"name"`
+	Parts    part.Set                  `json:"parts"`
+	Seed     uint64                    `json:"seed"`
+	AmbientC float64                   `json:"ambientC"`
+	SwingC   float64                   `json:"swingC"`  // ambient rises and falls by this over a day
+	Reserve  Reserve                   `json:"reserve"` // of a typical core
+	SpreadV  float64                   `json:"spreadV"` // standard deviation between cores
+	Weaker   map[int]Reserve           `json:"weaker"`  // by how much single cores fall short of it
+	Sensors  map[string]SensorOverride `json:"sensors,omitempty"`
+}
+
+// Reserve is stability.Reserve as a file spells it.
+type Reserve struct {
+	Heavy      float64 `json:"heavyV"`
+	Light      float64 `json:"lightV"`
+	Transition float64 `json:"transitionV"`
+	Idle       float64 `json:"idleV"`
+}
+
+// SensorOverride makes a channel read wrongly, as on some boards.
+type SensorOverride struct {
+	Scale float64 `json:"scale"`
+	Shift float64 `json:"shift"`
+}
+
+// ParseConfig reads a stand-in's file. The error is a fault.List.
+func ParseConfig(text []byte) (*Config, error) {
+	var c Config
+	if faults := fault.Decode(text, &c); len(faults) > 0 {
+		return nil, faults
+	}
+	if err := c.validate(); err != nil {
+		return nil, err
+	}
+	return &c, nil
+}
+
+func (c *Config) validate() error {
+	var f fault.List
+	if c.Format != Format {
+		f.Add("format", "this version reads "+Format, "%q is not a format known here", c.Format)
+	}
+	if c.Name == "" {
+		f.Add("name", "give the stand-in a name", "the name is missing")
+	}
+	if !(c.AmbientC >= -10 && c.AmbientC <= 45) {
+		f.Add("ambientC", "give -10 to 45 °C", "%g °C is out of range", c.AmbientC)
+	}
+	if err := c.Parts.Validate(); err != nil {
+		f = append(f, err.(fault.List).Under("parts")...)
+		return f
+	}
+	for core := range c.Weaker {
+		if core < 0 || core >= c.Parts.Processor.Cores() {
+			f.Add("weaker", "name cores of the processor", "there is no core %d", core)
+		}
+	}
+	return f.Err()
+}
+
+// chip draws the chip: its curves and leakage, and each core's reserves.
+func (c *Config) chip() (silicon.Chip, []stability.Reserve) {
+	r := rand.New(rand.NewPCG(c.Seed, 1))
+	chip := silicon.Draw(c.Parts.Processor, r)
+	reserves := make([]stability.Reserve, c.Parts.Processor.Cores())
+	for core := range reserves {
+		shift := c.SpreadV * r.NormFloat64()
+		w := c.Weaker[core]
+		reserves[core] = stability.Reserve{
+			Heavy:      c.Reserve.Heavy + shift - w.Heavy,
+			Light:      c.Reserve.Light + shift - w.Light,
+			Transition: c.Reserve.Transition + shift - w.Transition,
+			Idle:       c.Reserve.Idle + shift - w.Idle,
+		}
+	}
+	return chip, reserves
+}

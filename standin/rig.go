@@ -1,0 +1,284 @@
+package standin
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"math"
+	"math/rand/v2"
+	"sync"
+	"time"
+
+	"zerokeel/core/machine"
+	"zerokeel/core/part"
+	"zerokeel/core/silicon"
+	"zerokeel/core/stability"
+	"zerokeel/core/trim"
+	"zerokeel/link"
+)
+
+// phase is what the machine is doing.
+type phase string
+
+const (
+	off     phase = "off"
+	posting phase = "posting" // firmware's self-test
+	booting phase = "booting" // operating system
+	running phase = "running"
+	frozen  phase = "frozen"
+	dead    phase = "dead" // does not come up until the settings are cleared
+)
+
+// How long a start takes, in simulated seconds.
+const (
+	postS = 9.0
+	bootS = 7.0
+)
+
+// Time steps in simulated seconds: under load the governor must be followed closely, at idle nothing changes fast.
+const (
+	stepS     = 0.01
+	idleStepS = 0.05
+	faultS    = 0.1
+	sampleS   = 1.0
+)
+
+// Options say how a stand-in is run.
+type Options struct {
+	Speed    float64 // simulated seconds per second, at least 1
+	StateDir string  // where it keeps what survives a restart of the process; empty keeps nothing
+	Server   string  // address of the server that the agent dials; empty for none
+	Token    string
+	User     string // of the Redfish service; empty accepts anyone
+	Password string
+	Log      *slog.Logger
+}
+
+// Rig is a stand-in.
+type Rig struct {
+	cfg      *Config
+	opt      Options
+	chip     silicon.Chip
+	reserves []stability.Reserve
+	noise    *rand.Rand
+
+	mu       sync.Mutex
+	state    state // what survives
+	sessions sessions
+	machine  *machine.Machine
+	phase    phase
+	phaseEnd float64 // in simulated seconds since the epoch of state.Clock
+	agent    *agent
+	start    func(*agent)
+	nextTick struct{ fault float64 }
+}
+
+// NewRig prepares a stand-in and switches it on.
+func NewRig(cfg *Config, opt Options) (*Rig, error) {
+	if !(opt.Speed >= 1 && opt.Speed <= 5000) {
+		return nil, fmt.Errorf("speed %g is out of range; give 1 to 5000", opt.Speed)
+	}
+	if opt.Log == nil {
+		opt.Log = slog.New(slog.DiscardHandler)
+	}
+	r := &Rig{cfg: cfg, opt: opt, noise: rand.New(rand.NewPCG(cfg.Seed, 2)), phase: off, start: func(*agent) {}}
+	r.chip, r.reserves = cfg.chip()
+	r.sessions = newSessions(opt.User, opt.Password)
+	if err := r.load(); err != nil {
+		return nil, err
+	}
+	model, err := r.model()
+	if err != nil {
+		return nil, err
+	}
+	r.machine = machine.New(model, r.ambient())
+	r.powerOn()
+	return r, nil
+}
+
+// Run simulates until the context ends.
+func (r *Rig) Run(ctx context.Context) error {
+	var agents sync.WaitGroup
+	defer agents.Wait()
+	r.mu.Lock()
+	r.start = func(a *agent) {
+		if r.opt.Server == "" {
+			return
+		}
+		agents.Go(func() {
+			if err := a.client.Run(a.live); err != nil {
+				r.opt.Log.Error("the virtual agent gives up", "rig", r.cfg.Name, "error", err)
+			}
+		})
+	}
+	r.mu.Unlock()
+	tick := time.NewTicker(5 * time.Millisecond)
+	defer tick.Stop()
+	last := time.Now()
+	for {
+		select {
+		case <-ctx.Done():
+			r.mu.Lock()
+			if r.agent != nil {
+				r.agent.end()
+			}
+			err := r.save()
+			r.mu.Unlock()
+			return err
+		case now := <-tick.C:
+			// After a pause of the process simulated time does not jump.
+			elapsed := math.Min(now.Sub(last).Seconds(), 0.1)
+			last = now
+			r.Advance(elapsed * r.opt.Speed)
+		}
+	}
+}
+
+// Advance simulates the given number of seconds.
+func (r *Rig) Advance(seconds float64) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for end := r.state.Clock + seconds; r.state.Clock < end; {
+		dt := idleStepS
+		if r.phase == running && r.agent.leg != nil {
+			dt = stepS
+		}
+		r.state.Clock += dt
+		r.machine.SetAmbient(r.ambient())
+		if r.phase != off {
+			r.machine.Step(dt)
+		}
+		switch r.phase {
+		case posting:
+			if r.state.Clock >= r.phaseEnd {
+				r.selfTest()
+			}
+		case booting:
+			if r.state.Clock >= r.phaseEnd {
+				r.systemUp()
+			}
+		case running:
+			r.agent.advance(dt)
+		}
+	}
+	if r.phase == running {
+		r.agent.flush()
+	}
+}
+
+// ambient follows the day: coolest at four in the morning, warmest in the afternoon.
+func (r *Rig) ambient() float64 {
+	const day = 86400
+	return r.cfg.AmbientC + r.cfg.SwingC*math.Sin(2*math.Pi*(r.state.Clock/day-10.0/24))
+}
+
+// model returns the machine that the settings in force make.
+func (r *Rig) model() (*machine.Model, error) {
+	tuning, err := machine.Tune(&r.cfg.Parts, r.settings())
+	if err != nil {
+		return nil, fmt.Errorf("stand-in %s: %w", r.cfg.Name, err)
+	}
+	return machine.NewModel(&r.cfg.Parts, tuning, r.chip)
+}
+
+// settings returns the settings in force, from the board's attributes.
+func (r *Rig) settings() trim.Settings {
+	board := r.cfg.Parts.Board
+	s := trim.Settings{}
+	for _, key := range trim.Keys(r.cfg.Parts.Processor, board) {
+		entry, _ := board.Lookup(key)
+		if v, err := trim.FromAttribute(board, key, r.state.Attributes[entry.Attribute]); err == nil {
+			s[key] = v
+		}
+	}
+	return s
+}
+
+// defaults returns every attribute as delivered.
+func defaults(set *part.Set) map[string]any {
+	out := map[string]any{}
+	for key, v := range trim.Stock(set.Processor, set.Board) {
+		if name, value, err := trim.ToAttribute(set.Board, key, v); err == nil {
+			out[name] = value
+		}
+	}
+	return out
+}
+
+// powerOn starts the machine: pending settings come into force, and the self-test begins.
+func (r *Rig) powerOn() {
+	r.powerOff()
+	for name, value := range r.state.Pending {
+		r.state.Attributes[name] = value
+	}
+	r.state.Pending = map[string]any{}
+	r.state.Boots++
+	model, err := r.model()
+	if err != nil {
+		// Attributes are checked when they are staged, so this is a defect of the stand-in itself.
+		r.opt.Log.Error("the settings make no machine", "rig", r.cfg.Name, "error", err)
+		r.phase = dead
+		return
+	}
+	r.machine.Retune(model)
+	r.phase, r.phaseEnd = posting, r.state.Clock+postS
+	r.keep()
+}
+
+// powerOff stops the machine at once.
+func (r *Rig) powerOff() {
+	if r.agent != nil {
+		r.agent.end()
+		r.agent = nil
+	}
+	r.machine.SetLoad("idle", nil, 0)
+	r.phase = off
+}
+
+// selfTest ends the firmware's part of the start: a core that falls short at the base clock keeps the machine from
+// coming up.
+func (r *Rig) selfTest() {
+	draw := r.legRandom()
+	p := r.cfg.Parts.Processor
+	for core, reserve := range r.reserves {
+		asked := r.machine.FusedV(core, p.BaseMHz) + p.CurveStepV*r.machine.Tuning().CurveSteps[core]
+		margin := stability.Margin(reserve, "light", r.machine.FusedV(core, p.BaseMHz), asked, 45)
+		if stability.NoPost(margin, draw) {
+			r.phase = dead
+			return
+		}
+	}
+	r.phase, r.phaseEnd = booting, r.state.Clock+bootS
+}
+
+// systemUp starts the agent, as the operating system does at its start.
+func (r *Rig) systemUp() {
+	r.phase = running
+	r.agent = newAgent(r)
+	r.start(r.agent)
+}
+
+// freeze stops everything but the board's own controller.
+func (r *Rig) freeze() {
+	r.agent.client.Mute()
+	r.machine.SetLoad("idle", nil, 0)
+	r.phase = frozen
+}
+
+// legRandom returns a generator for the next leg or start, so that the same history repeats the same faults however
+// the process was scheduled.
+func (r *Rig) legRandom() *rand.Rand {
+	r.state.Draws++
+	return rand.New(rand.NewPCG(r.cfg.Seed, 1000+r.state.Draws))
+}
+
+func (r *Rig) bootID() string { return fmt.Sprintf("%s-boot-%d", r.cfg.Name, r.state.Boots) }
+
+// nowMS is the machine's own clock.
+func (r *Rig) nowMS() int64 { return int64(r.state.Clock * 1000) }
+
+func (r *Rig) facts() link.Facts {
+	p := r.cfg.Parts.Processor
+	return link.Facts{Host: r.cfg.Name, System: "simulated", Kernel: "none", Processor: p.Name.String(),
+		Cores: p.Cores(), Threads: p.Cores() * p.ThreadsPerCore, MemoryMB: r.cfg.Parts.Memory.CapacityG * 1024}
+}
