@@ -1,0 +1,242 @@
+package link
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"sync"
+	"time"
+
+	"github.com/coder/websocket"
+)
+
+// Sink is what the server does with what rigs say. Its methods may be called at once for different rigs, and return
+// only when what they were given is stored for good.
+type Sink interface {
+	// Hello stores who linked, and returns the last frame held of its stream.
+	Hello(ctx context.Context, rig int64, h *Hello) (last uint64, err error)
+	// Frames stores frames, and returns the last one then held.
+	Frames(ctx context.Context, rig int64, stream string, frames []Frame) (last uint64, err error)
+	// Changed tells that a rig linked or was lost.
+	Changed(rig int64)
+}
+
+// Hub is the server's end of all links.
+type Hub struct {
+	sink Sink
+	log  *slog.Logger
+
+	mu    sync.Mutex
+	links map[int64]*session
+}
+
+// Status is what is known of a rig's link.
+type Status struct {
+	Linked    bool
+	Hello     Hello
+	Heard     time.Time // last sign of life
+	LinkedAt  time.Time
+	clock     int64
+	clockSeen time.Time
+}
+
+// Clock returns the rig's clock now, in ms since 1970 UTC.
+func (s Status) Clock(now time.Time) int64 {
+	return s.clock + int64(float64(now.Sub(s.clockSeen).Milliseconds())*s.Hello.ClockRate)
+}
+
+type session struct {
+	conn *websocket.Conn
+	out  chan Message
+	end  context.CancelFunc
+	st   Status
+}
+
+// NewHub returns a hub that hands everything to sink.
+func NewHub(sink Sink, log *slog.Logger) *Hub {
+	return &Hub{sink: sink, log: log, links: map[int64]*session{}}
+}
+
+// Status returns what is known of a rig's link; of a rig that never linked, the zero Status.
+func (h *Hub) Status(rig int64) Status {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if s := h.links[rig]; s != nil {
+		return s.st
+	}
+	return Status{}
+}
+
+// ErrNotLinked reports an order to a rig that is not linked.
+var ErrNotLinked = errors.New("the rig is not linked")
+
+// Order sends an order to a rig. That it was sent does not mean it was taken: frames tell.
+func (h *Hub) Order(rig int64, o Order) error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	s := h.links[rig]
+	if s == nil || !s.st.Linked {
+		return ErrNotLinked
+	}
+	select {
+	case s.out <- Message{Order: &o}:
+		return nil
+	default:
+		return fmt.Errorf("order %s: the link is congested", o.ID)
+	}
+}
+
+// Bounds of one storing: how many frames are taken together.
+const maxBatch = 256
+
+// Serve takes over a request of a rig whose token was checked, until its link ends.
+func (h *Hub) Serve(w http.ResponseWriter, r *http.Request, rig int64, name string) {
+	conn, err := websocket.Accept(w, r, nil)
+	if err != nil {
+		return // Accept has answered
+	}
+	defer func() { _ = conn.CloseNow() }()
+	conn.SetReadLimit(MaxMessage)
+	ctx, cancel := context.WithCancel(r.Context())
+	defer cancel()
+	if err := h.session(ctx, cancel, conn, rig, name); err != nil && ctx.Err() == nil {
+		h.log.Info("link ended", "rig", name, "cause", err)
+	}
+}
+
+func (h *Hub) session(ctx context.Context, cancel context.CancelFunc, conn *websocket.Conn, rig int64, name string) error {
+	first, err := read(ctx, conn)
+	if err != nil {
+		return hangUp(ctx, conn, err)
+	}
+	if first.Hello == nil {
+		return hangUp(ctx, conn, errors.New("the first message is no hello"))
+	}
+	last, err := h.sink.Hello(ctx, rig, first.Hello)
+	if err != nil {
+		return err
+	}
+	now := time.Now()
+	s := &session{conn: conn, out: make(chan Message, 64), end: cancel, st: Status{Linked: true, Hello: *first.Hello, Heard: now, LinkedAt: now, clock: first.Hello.Now, clockSeen: now}}
+	if err := write(ctx, conn, Message{Welcome: &Welcome{Rig: name, Last: last}}); err != nil {
+		return err
+	}
+	h.join(rig, s)
+	defer h.leave(rig, s)
+	frames := make(chan Frame, maxBatch)
+	failed := make(chan error, 2)
+	go func() { failed <- h.storeFrames(ctx, rig, s, frames) }()
+	go func() { failed <- transmit(ctx, conn, s.out) }()
+	err = h.receive(ctx, conn, rig, s, frames)
+	cancel()
+	return errors.Join(err, drain(failed))
+}
+
+func drain(failed <-chan error) error {
+	for range 2 {
+		if err := <-failed; err != nil && !errors.Is(err, context.Canceled) {
+			return err
+		}
+	}
+	return nil
+}
+
+// join makes a session the rig's link; an older one, of an agent that was lost without notice, is cut.
+func (h *Hub) join(rig int64, s *session) {
+	h.mu.Lock()
+	if old := h.links[rig]; old != nil && old.st.Linked {
+		old.end()
+	}
+	h.links[rig] = s
+	h.mu.Unlock()
+	h.sink.Changed(rig)
+}
+
+func (h *Hub) leave(rig int64, s *session) {
+	h.mu.Lock()
+	s.st.Linked = false
+	h.mu.Unlock()
+	h.sink.Changed(rig)
+}
+
+func (h *Hub) receive(ctx context.Context, conn *websocket.Conn, rig int64, s *session, frames chan<- Frame) error {
+	defer close(frames)
+	for {
+		m, err := read(ctx, conn)
+		if err != nil {
+			return hangUp(ctx, conn, err)
+		}
+		now := time.Now()
+		h.mu.Lock()
+		s.st.Heard = now
+		if m.Beat != nil {
+			s.st.clock, s.st.clockSeen = m.Beat.Now, now
+		}
+		h.mu.Unlock()
+		if m.Frame == nil {
+			continue
+		}
+		select {
+		case frames <- *m.Frame:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// storeFrames stores frames in batches, as many as came in while the last batch was stored, and acknowledges them.
+func (h *Hub) storeFrames(ctx context.Context, rig int64, s *session, frames <-chan Frame) error {
+	for {
+		first, ok := <-frames
+		if !ok {
+			return nil
+		}
+		batch := []Frame{first}
+	gather:
+		for len(batch) < maxBatch {
+			select {
+			case f, ok := <-frames:
+				if !ok {
+					break gather
+				}
+				batch = append(batch, f)
+			default:
+				break gather
+			}
+		}
+		last, err := h.sink.Frames(ctx, rig, s.st.Hello.Stream, batch)
+		if err != nil {
+			s.end() // the rig dials again and sends what was not acknowledged
+			return err
+		}
+		select {
+		case s.out <- Message{Ack: &Ack{Seq: last}}:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+func transmit(ctx context.Context, conn *websocket.Conn, out <-chan Message) error {
+	for {
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case m := <-out:
+			if err := write(ctx, conn, m); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+// hangUp tells the rig what was wrong with its message, if that was the cause.
+func hangUp(ctx context.Context, conn *websocket.Conn, cause error) error {
+	if websocket.CloseStatus(cause) == -1 && ctx.Err() == nil {
+		_ = write(ctx, conn, Message{Refusal: &Refusal{Problem: cause.Error(), Remedy: "send messages as docs/link-protocol.md describes"}})
+		_ = conn.Close(websocket.StatusPolicyViolation, "message refused")
+	}
+	return cause
+}

@@ -1,0 +1,105 @@
+package runner
+
+import (
+	"math"
+	"slices"
+
+	"zerokeel/core/series"
+	"zerokeel/core/stat"
+	"zerokeel/core/verdict"
+	"zerokeel/link"
+	"zerokeel/store"
+)
+
+type samplesByKey = map[string][]series.Sample
+
+// figures sums up a leg: the mean over its steady part and the peak of every channel that belongs to the machine as a
+// whole, and the mean and lowest effective clock of its cores.
+func figures(channels []link.Channel, samples samplesByKey) []store.Figure {
+	list := []store.Figure{}
+	for _, c := range channels {
+		if c.Core >= 0 || c.Quantity == "limiter" {
+			continue
+		}
+		if f, ok := figure(c, samples[c.Key]); ok {
+			list = append(list, f)
+		}
+	}
+	return append(list, clockFigures(channels, samples)...)
+}
+
+func figure(c link.Channel, samples []series.Sample) (store.Figure, bool) {
+	values := present(samples)
+	if len(values) == 0 {
+		return store.Figure{}, false
+	}
+	steady := values[stat.SteadyFrom(values):]
+	return store.Figure{Key: c.Key, Label: c.Label, Unit: c.Unit, Mean: stat.Summarise(steady).Mean, Peak: slices.Max(values)}, true
+}
+
+// Keys of the figures that are derived from the cores' clocks. The peak of the lowest core's is its lowest second.
+const (
+	FigureMeanClock   = "clock.effective.mean"
+	FigureLowestClock = "clock.effective.lowest"
+)
+
+func clockFigures(channels []link.Channel, samples samplesByKey) []store.Figure {
+	var means []float64
+	for _, c := range channels {
+		if c.Core < 0 || c.Quantity != "clock" || c.Key[:min(15, len(c.Key))] != "clock.effective" {
+			continue
+		}
+		if values := present(samples[c.Key]); len(values) > 0 {
+			means = append(means, stat.Summarise(values[stat.SteadyFrom(values):]).Mean)
+		}
+	}
+	// Cores that sat out the leg say nothing of its clock.
+	busy := means[:0]
+	for _, m := range means {
+		if m > idleClockMHz {
+			busy = append(busy, m)
+		}
+	}
+	if len(busy) == 0 {
+		return nil
+	}
+	s := stat.Summarise(busy)
+	return []store.Figure{
+		{Key: FigureMeanClock, Label: "Effective clock", Unit: "MHz", Mean: s.Mean, Peak: s.Highest},
+		{Key: FigureLowestClock, Label: "Effective clock, lowest core", Unit: "MHz", Mean: s.Lowest, Peak: s.Lowest},
+	}
+}
+
+// idleClockMHz is below every clock that a loaded core runs at.
+const idleClockMHz = 300.0
+
+func present(samples []series.Sample) []float64 {
+	values := make([]float64, 0, len(samples))
+	for _, s := range samples {
+		if !math.IsNaN(s.V) {
+			values = append(values, s.V)
+		}
+	}
+	return values
+}
+
+// progress returns the work counts of a leg's cores, moment by moment.
+func progress(l *store.Leg, samples samplesByKey) []verdict.Progress {
+	if !l.StartedMS.Valid || len(l.Cores.V) == 0 {
+		return nil
+	}
+	first := samples[store.WorkChannel(l.Cores.V[0])]
+	list := make([]verdict.Progress, 0, len(first))
+	for i, s := range first {
+		p := verdict.Progress{AtS: float64(s.T-l.StartedMS.Int64) / 1000, Count: make([]float64, len(l.Cores.V))}
+		for j, core := range l.Cores.V {
+			column := samples[store.WorkChannel(core)]
+			if i >= len(column) {
+				return list
+			}
+			p.Count[j] = column[i].V
+		}
+		list = append(list, p)
+	}
+	return list
+}

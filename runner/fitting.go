@@ -1,0 +1,178 @@
+package runner
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+
+	"zerokeel/core/fault"
+	"zerokeel/core/trim"
+	"zerokeel/firmware"
+	"zerokeel/live"
+	"zerokeel/store"
+)
+
+// stepFitting does the next thing for a fitting.
+//
+//	staging → restarting → waiting → reading → in force | differs
+//	                          └→ clearing → no POST
+func (r *Runner) stepFitting(ctx context.Context, id int64) error {
+	f, err := r.store.Fitting(ctx, id)
+	if err != nil || f.State.Ended() {
+		return err
+	}
+	rig, err := r.store.Rig(ctx, f.RigID)
+	if err != nil {
+		return err
+	}
+	t, err := r.store.Trim(ctx, f.TrimID)
+	if err != nil {
+		return err
+	}
+	board, set, err := r.board(ctx, rig)
+	if err != nil || board == nil {
+		return r.failFitting(ctx, f, rig, fmt.Sprintf("the board cannot be reached: %v", errors.Join(err, errors.New("no address is known"))))
+	}
+	status := r.hub.Status(f.RigID)
+	switch f.State {
+	case store.FitStaging:
+		if err := board.Stage(ctx, set.Board, t.Settings.V); err != nil {
+			return r.stagingFailed(ctx, f, rig, err)
+		}
+		f.State, f.BootBefore = store.FitRestarting, rig.BootID
+		return r.saveFitting(ctx, f, sql.NullInt64{})
+	case store.FitRestarting:
+		// After a kill at this point the restart may have been asked for already; asking twice only starts anew.
+		if err := board.Restart(ctx); err != nil {
+			return r.failFitting(ctx, f, rig, err.Error())
+		}
+		f.State = store.FitWaiting
+		return r.saveFitting(ctx, f, sql.NullInt64{})
+	case store.FitWaiting:
+		if status.Linked && status.Hello.BootID != f.BootBefore {
+			f.State = store.FitReading
+			return r.saveFitting(ctx, f, sql.NullInt64{})
+		}
+		if !passed(f.ActedAt, comesUpS, status.Hello.ClockRate) {
+			return nil
+		}
+		return r.notUp(ctx, f, rig, board)
+	case store.FitReading:
+		found, err := board.Readback(ctx, set.Board, slices.Collect(maps.Keys(t.Settings.V)))
+		if err != nil {
+			return r.failFitting(ctx, f, rig, err.Error())
+		}
+		f.Found = store.AsJSON(found)
+		f.Differences = store.AsJSON(firmware.Compare(t.Settings.V, found))
+		f.State = store.FitInForce
+		inForce := nullID(t.ID)
+		if len(f.Differences.V) > 0 {
+			f.State, inForce = store.FitDiffers, sql.NullInt64{}
+			f.Problem = fmt.Sprintf("%d settings are not in force as asked", len(f.Differences.V))
+		}
+		return r.saveFitting(ctx, f, inForce)
+	case store.FitClearing:
+		return r.clear(ctx, f, rig, board, trim.Stock(set.Processor, set.Board))
+	}
+	return nil
+}
+
+// stagingFailed ends a fitting that the board refused: nothing has changed on it.
+func (r *Runner) stagingFailed(ctx context.Context, f *store.Fitting, rig *store.Rig, cause error) error {
+	var faults fault.List
+	if errors.As(cause, &faults) {
+		differences := make([]firmware.Difference, len(faults))
+		for i, one := range faults {
+			differences[i] = firmware.Difference{Key: one.Field, Text: one.Problem + "; " + one.Remedy}
+		}
+		f.Differences = store.AsJSON(differences)
+		return r.failFitting(ctx, f, rig, "the board does not take this trim; nothing was changed")
+	}
+	return r.failFitting(ctx, f, rig, cause.Error())
+}
+
+// failFitting ends a fitting. What was in force stays so as long as nothing was restarted.
+func (r *Runner) failFitting(ctx context.Context, f *store.Fitting, rig *store.Rig, problem string) error {
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	f.FailedIn, f.State, f.Problem = f.State, store.FitFailed, problem
+	inForce := sql.NullInt64{}
+	if f.FailedIn == store.FitStaging || f.FailedIn == store.FitRestarting {
+		inForce = rig.TrimInForce
+	}
+	return r.saveFitting(ctx, f, inForce)
+}
+
+// notUp decides about a machine that should be back by now, by what its board says.
+func (r *Runner) notUp(ctx context.Context, f *store.Fitting, rig *store.Rig, board *firmware.Client) error {
+	system, err := board.System(ctx)
+	if err != nil {
+		return r.failFitting(ctx, f, rig, err.Error())
+	}
+	if system.Running() {
+		// The operating system was started: the agent may need longer, or is not installed.
+		if !passed(f.ActedAt, 4*comesUpS, r.hub.Status(f.RigID).Hello.ClockRate) {
+			return nil
+		}
+		return r.failFitting(ctx, f, rig, "the machine runs, but its agent does not link; see that it is installed and started")
+	}
+	if err := board.ClearSettings(ctx); err != nil {
+		f.FailedIn = f.State
+		f.State, f.Problem = store.FitNoPost, fmt.Sprintf("the machine does not come up; clear the CMOS at the board (%v)", err)
+		return r.saveFitting(ctx, f, sql.NullInt64{})
+	}
+	f.FailedIn, f.State = store.FitWaiting, store.FitClearing
+	f.Problem = "the machine does not come up with these settings; they were cleared"
+	if err := board.Restart(ctx); err != nil {
+		return err
+	}
+	return r.saveFitting(ctx, f, sql.NullInt64{})
+}
+
+// clear waits for a machine whose settings were cleared: it runs at stock then, which is T0.
+func (r *Runner) clear(ctx context.Context, f *store.Fitting, rig *store.Rig, board *firmware.Client, stock trim.Settings) error {
+	status := r.hub.Status(f.RigID)
+	if status.Linked && status.Hello.BootID != f.BootBefore {
+		f.State = store.FitNoPost
+		return r.saveFitting(ctx, f, r.trimWith(ctx, rig, stock))
+	}
+	if passed(f.ActedAt, comesUpS, status.Hello.ClockRate) {
+		// Killed between clearing and restarting, or not taken: ask again.
+		if err := board.Restart(ctx); err != nil {
+			return err
+		}
+		return r.saveFitting(ctx, f, sql.NullInt64{})
+	}
+	return nil
+}
+
+// trimWith returns the rig's first trim with exactly these settings.
+func (r *Runner) trimWith(ctx context.Context, rig *store.Rig, settings trim.Settings) sql.NullInt64 {
+	trims, err := r.store.Trims(ctx, rig.ID)
+	if err != nil {
+		return sql.NullInt64{}
+	}
+	for _, t := range trims {
+		if len(trim.Diff(t.Settings.V, settings)) == 0 {
+			return nullID(t.ID)
+		}
+	}
+	return sql.NullInt64{}
+}
+
+func (r *Runner) saveFitting(ctx context.Context, f *store.Fitting, inForce sql.NullInt64) error {
+	if err := r.store.SaveFitting(ctx, f, inForce); err != nil {
+		return err
+	}
+	r.bus.Publish(live.Message{Topic: "fitting", Rig: f.RigID, ID: f.ID})
+	if f.State.Ended() {
+		r.bus.Publish(live.Message{Topic: "trim", Rig: f.RigID, ID: f.TrimID})
+		r.bus.Publish(live.Message{Topic: "rig", Rig: f.RigID})
+	}
+	r.Wake()
+	return nil
+}

@@ -1,0 +1,180 @@
+// Package runner drives fittings and trials. Each is a state machine whose state is stored before it is acted upon,
+// so a server killed at any moment goes on where it was: the runner keeps nothing in memory that it could not read
+// again. It tells the silence of the board from that of the agent, and so a freeze from a restart, and both from a
+// machine that does not come up.
+package runner
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"zerokeel/core/part"
+	"zerokeel/firmware"
+	"zerokeel/link"
+	"zerokeel/live"
+	"zerokeel/store"
+)
+
+// Times in seconds of the rig's own clock, and the shortest wait in real time that goes with each: a stand-in's
+// minutes pass in moments, but messages still take their time to arrive.
+const (
+	silentS   = 15.0 // without a sign of life, an agent counts as silent
+	comesUpS  = 90.0 // within which a machine is back after a start
+	lingerS   = 60.0 // a silent machine may yet come back by itself before it counts as frozen
+	shortWait = 2 * time.Second
+	pollEvery = 200 * time.Millisecond
+)
+
+// Runner drives everything that runs on the rigs linked to this server.
+type Runner struct {
+	store *store.Store
+	hub   *link.Hub
+	bus   *live.Bus
+	log   *slog.Logger
+	wake  chan struct{}
+
+	mu      sync.Mutex
+	working map[string]bool // fittings and trials being stepped right now
+}
+
+// New returns a runner. Its Run must be called.
+func New(s *store.Store, bus *live.Bus, log *slog.Logger) *Runner {
+	r := &Runner{store: s, bus: bus, log: log, wake: make(chan struct{}, 1), working: map[string]bool{}}
+	r.hub = link.NewHub(r, log)
+	return r
+}
+
+// Hub returns the links of the rigs.
+func (r *Runner) Hub() *link.Hub { return r.hub }
+
+// Wake makes the runner look at once, after something was stored for it.
+func (r *Runner) Wake() {
+	select {
+	case r.wake <- struct{}{}:
+	default:
+	}
+}
+
+// Run drives until the context ends.
+func (r *Runner) Run(ctx context.Context) error {
+	var steps sync.WaitGroup
+	defer steps.Wait()
+	tick := time.NewTicker(pollEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-r.wake:
+		case <-tick.C:
+		}
+		if err := r.round(ctx, &steps); err != nil && ctx.Err() == nil {
+			r.log.Error("the runner could not look for work", "error", err)
+		}
+	}
+}
+
+// round steps everything that has not ended, each on a goroutine of its own, since a board may take long to answer.
+func (r *Runner) round(ctx context.Context, steps *sync.WaitGroup) error {
+	fittings, err := r.store.OpenFittings(ctx)
+	if err != nil {
+		return err
+	}
+	trials, err := r.store.OpenTrials(ctx)
+	if err != nil {
+		return err
+	}
+	for _, f := range fittings {
+		r.alone(steps, fmt.Sprintf("fitting %d", f.ID), func() error { return r.stepFitting(ctx, f.ID) })
+	}
+	for _, t := range trials {
+		r.alone(steps, fmt.Sprintf("trial %d", t.ID), func() error { return r.stepTrial(ctx, t.ID) })
+	}
+	return nil
+}
+
+// alone runs fn unless the same thing is being stepped already.
+func (r *Runner) alone(steps *sync.WaitGroup, name string, fn func() error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.working[name] {
+		return
+	}
+	r.working[name] = true
+	steps.Go(func() {
+		if err := fn(); err != nil && !errors.Is(err, context.Canceled) {
+			r.log.Warn("a step failed and will be tried again", "of", name, "error", err)
+		}
+		r.mu.Lock()
+		delete(r.working, name)
+		r.mu.Unlock()
+	})
+}
+
+// passed reports whether seconds of the rig's clock, but at least a short wait, have passed since a moment.
+func passed(since time.Time, seconds, clockRate float64) bool {
+	if clockRate <= 0 {
+		clockRate = 1
+	}
+	wait := time.Duration(seconds / clockRate * float64(time.Second))
+	return time.Since(since) >= max(wait, shortWait)
+}
+
+// board returns the client of a rig's board and the rig's parts; nil without an error where it has none.
+func (r *Runner) board(ctx context.Context, rig *store.Rig) (*firmware.Client, *part.Set, error) {
+	if rig.FirmwareAddress == "" {
+		return nil, nil, nil
+	}
+	set, err := r.store.PartSet(ctx, rig)
+	if err != nil {
+		return nil, nil, err
+	}
+	client, err := firmware.New(rig.FirmwareAddress, rig.FirmwareUser, rig.FirmwarePassword)
+	return client, set, err
+}
+
+// RigClock returns the time on a rig's clock, or this machine's where the rig is not linked.
+func (r *Runner) RigClock(rig int64) time.Time {
+	now := time.Now()
+	if st := r.hub.Status(rig); st.Linked {
+		return store.FromMS(st.Clock(now))
+	}
+	return now.UTC()
+}
+
+// Hello implements link.Sink.
+func (r *Runner) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
+	return r.store.Hello(ctx, rig, h)
+}
+
+// Frames implements link.Sink.
+func (r *Runner) Frames(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
+	last, err := r.store.Ingest(ctx, rig, stream, frames)
+	if err != nil {
+		return last, err
+	}
+	for i := range frames {
+		f := &frames[i]
+		if f.Samples != nil {
+			r.bus.Publish(live.Message{Topic: "samples", Rig: rig, Data: f.Samples})
+		}
+		if f.Finished != nil || f.Started != nil || len(f.Events) > 0 {
+			r.bus.Publish(live.Message{Topic: "trial", Rig: rig})
+			r.Wake()
+		}
+	}
+	return last, nil
+}
+
+// Changed implements link.Sink.
+func (r *Runner) Changed(rig int64) {
+	r.bus.Publish(live.Message{Topic: "rig", Rig: rig})
+	r.Wake()
+}
+
+func nullID(id int64) sql.NullInt64 { return sql.NullInt64{Int64: id, Valid: id != 0} }

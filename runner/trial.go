@@ -1,0 +1,308 @@
+package runner
+
+import (
+	"context"
+	"crypto/rand"
+	"database/sql"
+	"errors"
+	"time"
+
+	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
+	"zerokeel/link"
+	"zerokeel/live"
+	"zerokeel/store"
+)
+
+// TurnS is how long a one-core load stays on a core when its leg leaves time for every core.
+const TurnS = 240.0
+
+// stepTrial does the next thing for a trial: the leg at hand, or the machine's recovery after a fault.
+func (r *Runner) stepTrial(ctx context.Context, id int64) error {
+	t, err := r.store.Trial(ctx, id)
+	if err != nil || t.State == store.TrialEnded {
+		return err
+	}
+	rig, err := r.store.Rig(ctx, t.RigID)
+	if err != nil {
+		return err
+	}
+	if t.State == store.TrialRecovering || t.State == store.TrialRestarting {
+		return r.recover(ctx, t, rig)
+	}
+	legs, err := r.store.Legs(ctx, t.ID)
+	if err != nil {
+		return err
+	}
+	for i := range legs {
+		switch legs[i].State {
+		case store.LegEnded, store.LegSkipped:
+			continue
+		case store.LegWaiting:
+			if t.StopAsked {
+				return r.endTrial(ctx, t, legs)
+			}
+			return r.orderLeg(ctx, t, rig, &legs[i])
+		default:
+			return r.followLeg(ctx, t, rig, legs, i)
+		}
+	}
+	return r.endTrial(ctx, t, legs)
+}
+
+// orderLeg stores an order, then sends it.
+func (r *Runner) orderLeg(ctx context.Context, t *store.Trial, rig *store.Rig, l *store.Leg) error {
+	status := r.hub.Status(t.RigID)
+	if !status.Linked {
+		return nil // it waits for the rig; the page says so
+	}
+	l.State, l.OrderID = store.LegOrdered, sql.NullString{String: rand.Text(), Valid: true}
+	l.BootID, l.Stream = status.Hello.BootID, status.Hello.Stream
+	l.InForce = rig.TrimInForce.Valid && rig.TrimInForce.Int64 == t.TrimID
+	l.OrderedAt = sql.NullTime{Time: time.Now().UTC(), Valid: true}
+	if err := r.store.OrderLeg(ctx, l); err != nil {
+		return err
+	}
+	if !t.StartedAt.Valid {
+		t.StartedAt = sql.NullTime{Time: store.FromMS(status.Clock(time.Now())), Valid: true}
+		if err := r.store.SaveTrial(ctx, t); err != nil {
+			return err
+		}
+	}
+	r.publish(t)
+	return r.send(t, l)
+}
+
+// send orders a leg; the rig takes an order that it knows already as a repetition.
+func (r *Runner) send(t *store.Trial, l *store.Leg) error {
+	o := link.Order{ID: l.OrderID.String, Do: link.Run, Load: l.Load, Yardstick: l.Yardstick, Cores: l.Cores.V, Seconds: l.Seconds}
+	if l.Load.OneCore() {
+		o.TurnS = min(TurnS, l.Seconds/float64(len(l.Cores.V)))
+	}
+	if l.Inject.Valid {
+		o.Inject = &l.Inject.V
+	}
+	err := r.hub.Order(t.RigID, o)
+	if errors.Is(err, link.ErrNotLinked) {
+		return nil
+	}
+	return err
+}
+
+// followLeg watches a leg that was ordered, and judges it once it is clear how it ended.
+func (r *Runner) followLeg(ctx context.Context, t *store.Trial, rig *store.Rig, legs []store.Leg, i int) error {
+	l := &legs[i]
+	status := r.hub.Status(t.RigID)
+	sameBoot := status.Linked && status.Hello.BootID == l.BootID
+	switch {
+	case l.Finished.Valid:
+		ending := verdict.Finished
+		if l.Finished.V.How == link.Halted {
+			ending = verdict.ByHand
+		}
+		return r.judge(ctx, t, rig, legs, i, ending)
+	case status.Linked && !sameBoot:
+		return r.judge(ctx, t, rig, legs, i, r.restartOrFreeze(rig, l, status))
+	case sameBoot && status.Hello.Stream != l.Stream:
+		// The agent was started anew. It may have lost the leg, or never got the order.
+		return r.judge(ctx, t, rig, legs, i, verdict.AgentStarted)
+	case sameBoot && !silent(status):
+		if t.StopAsked {
+			return r.hub.Order(t.RigID, link.Order{ID: l.OrderID.String, Do: link.Stop})
+		}
+		if l.State == store.LegOrdered && time.Since(l.OrderedAt.Time) > shortWait {
+			return r.send(t, l)
+		}
+		return nil
+	}
+	return r.silence(ctx, t, rig, legs, i, status)
+}
+
+func silent(s link.Status) bool { return passed(s.Heard, silentS, s.Hello.ClockRate) }
+
+// restartOrFreeze tells why a machine came up anew during a leg. Without a board to ask, a long silence before means
+// that somebody had to reset a frozen machine.
+func (r *Runner) restartOrFreeze(rig *store.Rig, l *store.Leg, status link.Status) verdict.Ending {
+	seen := l.OrderedAt.Time
+	if l.StartedMS.Valid {
+		seen = store.FromMS(l.StartedMS.Int64 + int64(l.SeenS*1000))
+	}
+	away := store.FromMS(status.Hello.Now).Sub(seen).Seconds()
+	if rig.FirmwareAddress == "" && away > 2*comesUpS+lingerS {
+		return verdict.Silent
+	}
+	return verdict.NewBoot
+}
+
+// silence decides about a rig that gives no sign of life. The board's own controller keeps answering when the machine
+// is frozen, off, or does not come up; without one, nothing can be told until the machine is back.
+func (r *Runner) silence(ctx context.Context, t *store.Trial, rig *store.Rig, legs []store.Leg, i int, status link.Status) error {
+	heard := status.Heard
+	if ordered := legs[i].OrderedAt.Time; ordered.After(heard) {
+		heard = ordered
+	}
+	rate := status.Hello.ClockRate
+	if !passed(heard, silentS, rate) {
+		return nil
+	}
+	board, _, err := r.board(ctx, rig)
+	if err != nil || board == nil {
+		if t.StopAsked {
+			return r.judge(ctx, t, rig, legs, i, verdict.ByHand)
+		}
+		return err
+	}
+	system, err := board.System(ctx)
+	if err != nil {
+		return err // board and agent are both away: the network, or the mains
+	}
+	switch {
+	case !system.On:
+		return r.judge(ctx, t, rig, legs, i, verdict.PoweredOff)
+	case system.Running():
+		if passed(heard, silentS+lingerS, rate) {
+			return r.judge(ctx, t, rig, legs, i, verdict.Silent)
+		}
+	case passed(heard, silentS+2*comesUpS, rate):
+		return r.judge(ctx, t, rig, legs, i, verdict.DeadAtStart)
+	}
+	return nil
+}
+
+// judge stores a leg's verdict; a fault ends the trial.
+func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs []store.Leg, i int, ending verdict.Ending) error {
+	l := &legs[i]
+	if err := r.store.Pack(ctx, l.ID, store.Quanta(rig.Channels.V)); err != nil {
+		return err
+	}
+	samples, err := r.store.Telemetry(ctx, l.ID)
+	if err != nil {
+		return err
+	}
+	events, err := r.store.Events(ctx, t.ID)
+	if err != nil {
+		return err
+	}
+	result := verdict.Judge(evidence(l, ending, events, samples))
+	l.State, l.Result = store.LegEnded, store.AsJSON(result)
+	l.Figures = store.AsJSON(figures(rig.Channels.V, samples))
+	if l.Yardstick != "" && l.Finished.Valid && l.Finished.V.Score != nil && result.Verdict == verdict.Held {
+		l.Score = sql.NullFloat64{Float64: *l.Finished.V.Score, Valid: true}
+	}
+	if err := r.store.EndLeg(ctx, t, l); err != nil {
+		return err
+	}
+	r.publish(t)
+	if result.Verdict == verdict.Held {
+		r.Wake()
+		return nil
+	}
+	return r.endTrial(ctx, t, legs)
+}
+
+// endTrial stores the verdict of a trial. A machine that is down is brought back before the trial counts as ended.
+func (r *Runner) endTrial(ctx context.Context, t *store.Trial, legs []store.Leg) error {
+	if err := r.store.SkipLegs(ctx, t.ID); err != nil {
+		return err
+	}
+	var results []verdict.Result
+	for _, l := range legs {
+		if l.Result.Valid {
+			results = append(results, l.Result.V)
+		}
+	}
+	overall := verdict.Overall(results)
+	if len(results) == 0 {
+		overall = verdict.Result{Verdict: verdict.Stopped, Core: -1, Why: "stopped by hand before it began"}
+	} else if t.StopAsked && overall.Verdict == verdict.Held && len(results) < len(legs) {
+		overall.Verdict, overall.Why = verdict.Stopped, "stopped by hand"
+	}
+	t.Result = store.AsJSON(overall)
+	t.State = store.TrialEnded
+	switch overall.Verdict {
+	case verdict.Froze, verdict.Overheated, verdict.NoPost:
+		if last := lastOrdered(legs); last != nil {
+			t.State, t.BootAtEnd = store.TrialRecovering, last.BootID
+		}
+	}
+	if err := r.store.SaveTrial(ctx, t); err != nil {
+		return err
+	}
+	r.publish(t)
+	r.bus.Publish(live.Message{Topic: "trim", Rig: t.RigID, ID: t.TrimID})
+	r.Wake()
+	return nil
+}
+
+func lastOrdered(legs []store.Leg) *store.Leg {
+	for i := len(legs) - 1; i >= 0; i-- {
+		if legs[i].OrderID.Valid {
+			return &legs[i]
+		}
+	}
+	return nil
+}
+
+// recover brings a machine back that froze or was switched off: it is restarted over its board until it links with a
+// new boot. A rig without a board waits for a person, and the trial ends at once.
+func (r *Runner) recover(ctx context.Context, t *store.Trial, rig *store.Rig) error {
+	status := r.hub.Status(t.RigID)
+	board, set, err := r.board(ctx, rig)
+	if err != nil {
+		return err
+	}
+	if board == nil || (status.Linked && status.Hello.BootID != t.BootAtEnd) || t.StopAsked {
+		t.State = store.TrialEnded
+		err := r.store.SaveTrial(ctx, t)
+		r.publish(t)
+		r.bus.Publish(live.Message{Topic: "rig", Rig: t.RigID})
+		return err
+	}
+	if t.State == store.TrialRestarting {
+		if passed(t.ActedAt, comesUpS, status.Hello.ClockRate) {
+			t.State = store.TrialRecovering
+			return r.store.SaveTrial(ctx, t)
+		}
+		return nil
+	}
+	system, err := board.System(ctx)
+	if err != nil {
+		return err
+	}
+	if system.On && !system.Running() && system.Health == "Critical" {
+		if err := board.ClearSettings(ctx); err != nil {
+			return err
+		}
+		if err := r.store.SetInForce(ctx, rig.ID, r.trimWith(ctx, rig, trim.Stock(set.Processor, set.Board))); err != nil {
+			return err
+		}
+	}
+	t.State = store.TrialRestarting
+	if err := r.store.SaveTrial(ctx, t); err != nil {
+		return err
+	}
+	return board.Restart(ctx)
+}
+
+func (r *Runner) publish(t *store.Trial) {
+	r.bus.Publish(live.Message{Topic: "trial", Rig: t.RigID, ID: t.ID})
+}
+
+var _ link.Sink = (*Runner)(nil)
+
+// evidence gathers what is known of a leg for its verdict.
+func evidence(l *store.Leg, ending verdict.Ending, events []store.Event, samples samplesByKey) verdict.Evidence {
+	e := verdict.Evidence{
+		Load: l.Load, Cores: l.Cores.V, PlannedS: l.Seconds, RanS: l.SeenS, Ending: ending, InForce: l.InForce,
+		Limiters: l.Limiters.V, Progress: progress(l, samples),
+	}
+	if l.Finished.Valid {
+		e.RanS = l.Finished.V.RanS
+	}
+	for _, one := range events {
+		if one.LegID == l.ID {
+			e.Events = append(e.Events, verdict.Event{Kind: one.Kind, AtS: one.AtS, Core: one.Core, Injected: one.Injected, Text: one.Note})
+		}
+	}
+	return e
+}

@@ -1,0 +1,136 @@
+package server
+
+import (
+	"encoding/json"
+	"errors"
+	"net/http"
+	"strings"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/getkin/kin-openapi/routers/legacy"
+	"github.com/labstack/echo/v5"
+
+	"zerokeel/core/fault"
+	"zerokeel/server/api"
+	"zerokeel/store"
+)
+
+// problem answers every error as problem+json (RFC 9457), with each field that is wrong. What went wrong inside is
+// logged, not sent.
+func (s *Server) problem(c *echo.Context, err error) {
+	p := api.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Title: "Something went wrong inside", Faults: []fault.Fault{}}
+	var faults fault.List
+	var conflict *conflict
+	var httpError *echo.HTTPError
+	switch {
+	case errors.As(err, &faults):
+		p.Status, p.Title, p.Faults = http.StatusUnprocessableEntity, "The input has faults; nothing was changed", faults
+	case errors.As(err, &conflict):
+		p.Status, p.Title = http.StatusConflict, conflict.text
+	case errors.Is(err, store.ErrNotFound):
+		p.Status, p.Title = http.StatusNotFound, "There is no such thing"
+	case errors.Is(err, store.ErrFixed):
+		p.Status, p.Title = http.StatusConflict, "This trim was fitted and no longer changes; make a new one from it"
+	case errors.As(err, &httpError):
+		p.Status, p.Title = httpError.Code, httpError.Message
+	case echo.StatusCode(err) != 0:
+		p.Status, p.Title = echo.StatusCode(err), http.StatusText(echo.StatusCode(err))
+	}
+	if p.Status == http.StatusInternalServerError {
+		s.log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
+	}
+	if r, unwrapErr := echo.UnwrapResponse(c.Response()); unwrapErr == nil && r.Committed {
+		return
+	}
+	text, marshalErr := json.Marshal(p)
+	if marshalErr != nil {
+		text = []byte(`{"type":"about:blank","title":"Something went wrong inside","status":500,"faults":[]}`)
+	}
+	_ = c.Blob(p.Status, "application/problem+json", text)
+}
+
+// conflict is a request that does not fit what the rig is doing.
+type conflict struct{ text string }
+
+func (c *conflict) Error() string { return c.text }
+
+// validator checks requests against the API's description: what it requires is there, in its range, and nothing else.
+func (s *Server) validator() (echo.MiddlewareFunc, error) {
+	router, err := legacy.NewRouter(s.doc)
+	if err != nil {
+		return nil, err
+	}
+	options := &openapi3filter.Options{MultiError: true, AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			route, params, err := router.FindRoute(c.Request())
+			if err != nil {
+				var notFound *routers.RouteError
+				if errors.As(err, &notFound) && errors.Is(err, routers.ErrMethodNotAllowed) {
+					return echo.NewHTTPError(http.StatusMethodNotAllowed, "this resource has no such method; /api lists them all")
+				}
+				return next(c)
+			}
+			input := &openapi3filter.RequestValidationInput{Request: c.Request(), PathParams: params, Route: route, Options: options}
+			if err := openapi3filter.ValidateRequest(c.Request().Context(), input); err != nil {
+				var faults fault.List
+				collect(err, "", &faults)
+				return faults
+			}
+			return next(c)
+		}
+	}, nil
+}
+
+// collect turns the validator's errors into faults.
+func collect(err error, at string, into *fault.List) {
+	var many openapi3.MultiError
+	var request *openapi3filter.RequestError
+	var schema *openapi3.SchemaError
+	switch e := err.(type) {
+	case openapi3.MultiError:
+		for _, one := range e {
+			collect(one, at, into)
+		}
+	case *openapi3filter.RequestError:
+		if e.Parameter != nil {
+			at = e.Parameter.Name
+		}
+		if e.Err == nil {
+			into.Add(at, "see /api for what this request takes", "%s", e.Reason)
+			return
+		}
+		collect(e.Err, at, into)
+	case *openapi3.SchemaError:
+		path := strings.Join(e.JSONPointer(), ".")
+		if path == "" {
+			path = at
+		}
+		if e.Origin != nil && (errors.As(e.Origin, &many) || errors.As(e.Origin, &schema)) {
+			collect(e.Origin, path, into)
+			return
+		}
+		into.Add(path, "see /api for what this field takes", "%s", e.Reason)
+	default:
+		if errors.As(err, &many) {
+			collect(many, at, into)
+		} else if errors.As(err, &request) {
+			collect(request, at, into)
+		} else {
+			into.Add(at, "see /api for what this request takes", "%s", err)
+		}
+	}
+}
+
+// body reads a request's JSON, which the validator has checked already.
+func body[T any](c *echo.Context) (T, error) {
+	var v T
+	if err := json.NewDecoder(c.Request().Body).Decode(&v); err != nil {
+		var f fault.List
+		f.Add("", "send the JSON that /api describes", "the body cannot be read: %v", err)
+		return v, f
+	}
+	return v, nil
+}

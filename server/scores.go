@@ -1,0 +1,155 @@
+package server
+
+import (
+	"math"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"zerokeel/core/stat"
+	"zerokeel/core/trim"
+	"zerokeel/runner"
+	"zerokeel/server/api"
+	"zerokeel/store"
+)
+
+// ListYardsticks answers with every yardstick.
+func (s *Server) ListYardsticks(c *echo.Context) error {
+	list, err := s.store.Yardsticks(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	out := []api.Yardstick{}
+	for _, y := range list {
+		out = append(out, api.Yardstick{Id: y.ID, Name: y.Name, Unit: y.Unit, Better: api.YardstickBetter(y.Better), Load: y.Load, Seconds: y.Seconds, Runs: y.Runs})
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// ListScores answers with a rig's scores.
+func (s *Server) ListScores(c *echo.Context, id int64) error {
+	list, err := s.store.Scores(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	out := []api.Score{}
+	for _, x := range list {
+		out = append(out, api.Score{Id: x.ID, Trim: x.TrimID, Trial: x.TrialID, Yardstick: x.Yardstick, Value: x.Value, At: x.RigClock})
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// measure is one row of a comparison: a figure of each run.
+type measure struct {
+	key, label, unit, better string
+	of                       func(x *store.Score) (float64, bool)
+}
+
+// figureOf returns a figure of a run: its mean, or its peak.
+func figureOf(x *store.Score, key string, peak bool) (float64, bool) {
+	for _, f := range x.Figures.V {
+		if f.Key == key {
+			if peak {
+				return f.Peak, true
+			}
+			return f.Mean, true
+		}
+	}
+	return 0, false
+}
+
+func mean(key string) func(*store.Score) (float64, bool) {
+	return func(x *store.Score) (float64, bool) { return figureOf(x, key, false) }
+}
+
+// measures lists what two trims are compared by, for one yardstick.
+func measures(y store.Yardstick) []measure {
+	return []measure{
+		{"score", y.Name, y.Unit, y.Better, func(x *store.Score) (float64, bool) { return x.Value, true }},
+		{"perWatt", "Points per watt", y.Unit + "/W", y.Better, func(x *store.Score) (float64, bool) {
+			w, ok := figureOf(x, "power.package", false)
+			return x.Value / w, ok && w > 0
+		}},
+		{"power.package", "Package power", "W", "lower", mean("power.package")},
+		{"power.wall", "Wall power", "W", "lower", mean("power.wall")},
+		{"temperature.peak", "Hottest core, peak", "°C", "lower", func(x *store.Score) (float64, bool) { return figureOf(x, "temperature.package", true) }},
+		{"temperature.package", "Hottest core, mean", "°C", "lower", mean("temperature.package")},
+		{"temperature.above", "Above ambient, mean", "K", "lower", func(x *store.Score) (float64, bool) {
+			t, ok := figureOf(x, "temperature.package", false)
+			a, known := figureOf(x, "temperature.ambient", false)
+			return t - a, ok && known
+		}},
+		{"voltage.core.delivered", "Core voltage at load", "V", "neither", mean("voltage.core.delivered")},
+		{runner.FigureMeanClock, "Effective clock", "MHz", "higher", mean(runner.FigureMeanClock)},
+	}
+}
+
+// CompareTrims answers with what changed between two trims.
+func (s *Server) CompareTrims(c *echo.Context, id int64, params api.CompareTrimsParams) error {
+	ctx := c.Request().Context()
+	base, err := s.trimOf(ctx, id, params.Base)
+	if err != nil {
+		return err
+	}
+	other, err := s.trimOf(ctx, id, params.Trim)
+	if err != nil {
+		return err
+	}
+	scores, err := s.store.Scores(ctx, id)
+	if err != nil {
+		return err
+	}
+	yardsticks, err := s.store.Yardsticks(ctx)
+	if err != nil {
+		return err
+	}
+	out := api.Comparison{Base: base.ID, Trim: other.ID, Rows: []api.ComparisonRow{}, Changes: nonNil(trim.Diff(base.Settings.V, other.Settings.V))}
+	for _, y := range yardsticks {
+		for _, m := range measures(y) {
+			a, b := runs(scores, base.ID, y.ID, m), runs(scores, other.ID, y.ID, m)
+			if len(a)+len(b) > 0 {
+				out.Rows = append(out.Rows, row(y, m, a, b))
+			}
+		}
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+func runs(scores []store.Score, trimID int64, yardstick string, m measure) []float64 {
+	var out []float64
+	for i := range scores {
+		if x := &scores[i]; x.TrimID == trimID && x.Yardstick == yardstick {
+			if v, ok := m.of(x); ok {
+				out = append(out, v)
+			}
+		}
+	}
+	return out
+}
+
+func row(y store.Yardstick, m measure, a, b []float64) api.ComparisonRow {
+	out := api.ComparisonRow{Key: m.key, Yardstick: y.ID, Label: m.label, Unit: m.unit, Better: api.ComparisonRowBetter(m.better), Base: spread(a), Trim: spread(b)}
+	if len(a) == 0 || len(b) == 0 {
+		return out
+	}
+	d := stat.Welch(stat.Summarise(a), stat.Summarise(b))
+	out.Absolute, out.Half, out.Percent, out.Shown = finite(d.Absolute), finite(d.Half), finite(d.Percent), d.Shown
+	out.Gain = d.Shown && ((m.better == "higher" && d.Absolute > 0) || (m.better == "lower" && d.Absolute < 0))
+	return out
+}
+
+func spread(runs []float64) *api.Spread {
+	if len(runs) == 0 {
+		return nil
+	}
+	s := stat.Summarise(runs)
+	return &api.Spread{N: s.N, Mean: s.Mean, Half: finite(s.Half), Runs: runs}
+}
+
+// finite returns x, or nothing where it is no finite number: JSON has none.
+func finite(x float64) *float64 {
+	if math.IsNaN(x) || math.IsInf(x, 0) {
+		return nil
+	}
+	return &x
+}

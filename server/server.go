@@ -1,0 +1,121 @@
+// Package server is the HTTP side of Zero Keel: the JSON API described in server/api/openapi.yaml, the stream of live
+// events, the rigs' links, and the front end. It listens on loopback unless told otherwise, and refuses requests that
+// a page from elsewhere makes.
+package server
+
+import (
+	"context"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"zerokeel/link"
+	"zerokeel/live"
+	"zerokeel/runner"
+	"zerokeel/server/api"
+	"zerokeel/store"
+)
+
+// Server serves one bench.
+type Server struct {
+	store  *store.Store
+	runner *runner.Runner
+	bus    *live.Bus
+	log    *slog.Logger
+	front  fs.FS
+	doc    *openapi3.T
+	vitals *vitals
+	closed context.Context // ends the event streams before the server shuts down
+	close  context.CancelFunc
+}
+
+// Config says what a server needs. Front holds the built front end, with index.html at its top. Hosts are the names,
+// beside loopback's, under which it may be addressed.
+type Config struct {
+	Store  *store.Store
+	Runner *runner.Runner
+	Bus    *live.Bus
+	Log    *slog.Logger
+	Front  fs.FS
+	Hosts  []string
+}
+
+// maxBody is the largest request body.
+const maxBody = 4 << 20
+
+// New returns a server and its handler.
+func New(cfg Config) (*Server, http.Handler, error) {
+	doc, err := openapi3.NewLoader().LoadFromData(api.Description)
+	if err != nil {
+		return nil, nil, fmt.Errorf("read the API's description: %w", err)
+	}
+	s := &Server{store: cfg.Store, runner: cfg.Runner, bus: cfg.Bus, log: cfg.Log, front: cfg.Front, doc: doc, vitals: newVitals()}
+	s.closed, s.close = context.WithCancel(context.Background())
+	validate, err := s.validator()
+	if err != nil {
+		return nil, nil, err
+	}
+	e := echo.NewWithConfig(echo.Config{Logger: cfg.Log, HTTPErrorHandler: s.problem})
+	e.Use(middleware.Recover(), guard(cfg.Hosts), middleware.BodyLimit(maxBody), validate)
+	api.RegisterHandlers(e, s)
+	e.GET("/api", s.page)
+	e.GET("/api/openapi.json", s.description)
+	e.GET(link.Path, s.link)
+	e.Match([]string{http.MethodGet, http.MethodHead}, "/*", s.frontEnd)
+	return s, e, nil
+}
+
+// Serve answers on a listener until the context ends.
+func (s *Server) Serve(ctx context.Context, l net.Listener, h http.Handler) error {
+	go s.vitals.follow(s.closed, s.bus)
+	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelDebug)}
+	done := make(chan error, 1)
+	go func() { done <- srv.Serve(l) }()
+	select {
+	case err := <-done:
+		return fmt.Errorf("serve: %w", err)
+	case <-ctx.Done():
+	}
+	s.close()
+	grace, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+	defer cancel()
+	if err := srv.Shutdown(grace); err != nil {
+		_ = srv.Close() // links of rigs stay open until they are cut
+	}
+	return nil
+}
+
+// description serves the API's description as JSON.
+func (s *Server) description(c *echo.Context) error { return c.JSON(http.StatusOK, s.doc) }
+
+// frontEnd serves the pages and their files. Unknown paths without a dot are pages of the application itself.
+func (s *Server) frontEnd(c *echo.Context) error {
+	name := strings.Trim(c.Request().URL.Path, "/")
+	switch {
+	case name == "api" || strings.HasPrefix(name, "api/"):
+		return echo.NewHTTPError(http.StatusNotFound, "there is no such resource; /api lists them all")
+	case name == "" || !strings.Contains(name, "."):
+		name = "index.html"
+	}
+	if _, err := fs.Stat(s.front, name); err != nil {
+		if name == "index.html" {
+			return echo.NewHTTPError(http.StatusNotFound, "the front end is not built; run ./keel demo, or npm run build in web/")
+		}
+		return echo.NewHTTPError(http.StatusNotFound, "there is no such file")
+	}
+	if strings.HasPrefix(name, "assets/") {
+		c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+	}
+	http.ServeFileFS(c.Response(), c.Request(), s.front, name)
+	return nil
+}
+
+var _ api.ServerInterface = (*Server)(nil)

@@ -1,0 +1,353 @@
+package server
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"net/http"
+	"slices"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"zerokeel/core/fault"
+	"zerokeel/core/govern"
+	"zerokeel/core/load"
+	"zerokeel/core/machine"
+	"zerokeel/core/series"
+	"zerokeel/core/verdict"
+	"zerokeel/link"
+	"zerokeel/live"
+	"zerokeel/server/api"
+	"zerokeel/store"
+)
+
+// ListTrials answers with a rig's trials.
+func (s *Server) ListTrials(c *echo.Context, id int64) error {
+	ctx := c.Request().Context()
+	list, err := s.store.Trials(ctx, id)
+	if err != nil {
+		return err
+	}
+	ids := make([]int64, len(list))
+	for i := range list {
+		ids[i] = list[i].ID
+	}
+	legs, err := s.store.Legs(ctx, ids...)
+	if err != nil {
+		return err
+	}
+	out := []api.Trial{}
+	for i := range list {
+		own := slices.DeleteFunc(slices.Clone(legs), func(l store.Leg) bool { return l.TrialID != list[i].ID })
+		out = append(out, s.apiTrial(&list[i], own, nil))
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// GetTrial answers with one trial.
+func (s *Server) GetTrial(c *echo.Context, id int64) error {
+	return s.answerTrial(c, id, http.StatusOK)
+}
+
+func (s *Server) answerTrial(c *echo.Context, id int64, status int) error {
+	ctx := c.Request().Context()
+	t, err := s.store.Trial(ctx, id)
+	if err != nil {
+		return err
+	}
+	legs, err := s.store.Legs(ctx, id)
+	if err != nil {
+		return err
+	}
+	events, err := s.store.Events(ctx, id)
+	if err != nil {
+		return err
+	}
+	return c.JSON(status, s.apiTrial(t, legs, events))
+}
+
+func (s *Server) apiTrial(t *store.Trial, legs []store.Leg, events []store.Event) api.Trial {
+	out := api.Trial{
+		Id: t.ID, Rig: t.RigID, Trim: t.TrimID, Number: t.Number, Name: t.Name, Purpose: api.TrialPurpose(t.Purpose), State: string(t.State),
+		Ended: t.State == store.TrialEnded, Core: -1, Legs: []api.Leg{}, Events: []api.Event{},
+	}
+	if r := t.Result; r.Valid {
+		out.Verdict, out.Core, out.AtS, out.Why, out.Injected = string(r.V.Verdict), r.V.Core, r.V.AtS, r.V.Why, r.V.Injected
+	}
+	if t.StartedAt.Valid {
+		out.StartedAt = &t.StartedAt.Time
+	}
+	starts := map[int64]float64{}
+	for i := range legs {
+		leg := apiLeg(&legs[i], t)
+		if leg.StartS != nil {
+			starts[legs[i].ID] = *leg.StartS
+		}
+		out.LengthS += leg.Seconds
+		out.DoneS += leg.RanS
+		if legs[i].State == store.LegWaiting || legs[i].State == store.LegOrdered || legs[i].State == store.LegRunning {
+			out.RemainingS += math.Max(0, leg.Seconds-leg.RanS)
+		}
+		out.Legs = append(out.Legs, leg)
+	}
+	for _, e := range events {
+		out.Events = append(out.Events, apiEvent(e, starts[e.LegID]))
+	}
+	return out
+}
+
+func apiEvent(e store.Event, startS float64) api.Event {
+	return api.Event{Id: e.ID, Kind: string(e.Kind), AtS: startS + e.AtS, Core: e.Core, Injected: e.Injected, Text: e.Note}
+}
+
+func apiLeg(l *store.Leg, t *store.Trial) api.Leg {
+	out := api.Leg{
+		Id: l.ID, Load: string(l.Load), Yardstick: l.Yardstick, Cores: nonNil(l.Cores.V), Seconds: l.Seconds, State: string(l.State), RanS: l.SeenS,
+		Limiters: map[string]float64{}, Figures: figures(l.Figures.V),
+	}
+	if l.Finished.Valid {
+		out.RanS = l.Finished.V.RanS
+	}
+	if l.StartedMS.Valid && t.StartedAt.Valid {
+		start := math.Max(0, float64(l.StartedMS.Int64-t.StartedAt.Time.UnixMilli())/1000)
+		out.StartS = &start
+	}
+	if l.Result.Valid {
+		out.Verdict, out.Why = string(l.Result.V.Verdict), l.Result.V.Why
+		for k, v := range l.Result.V.Limiters {
+			out.Limiters[string(k)] = v
+		}
+	}
+	if l.Score.Valid {
+		out.Score = &l.Score.Float64
+	}
+	return out
+}
+
+// StartTrial begins a trial under the trim in force.
+func (s *Server) StartTrial(c *echo.Context, id int64) error {
+	in, err := body[api.StartTrialRequest](c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	r, err := s.store.Rig(ctx, id)
+	if err != nil {
+		return err
+	}
+	status := s.runner.Hub().Status(id)
+	switch {
+	case !status.Linked:
+		return &conflict{r.Name + " is not linked; start its agent first"}
+	case !r.TrimInForce.Valid:
+		return &conflict{"no trim is known to be in force on " + r.Name + "; fit one first"}
+	}
+	yardsticks, err := s.store.Yardsticks(ctx)
+	if err != nil {
+		return err
+	}
+	t := &store.Trial{RigID: id, TrimID: r.TrimInForce.Int64, Purpose: store.PurposeProof}
+	if in.Purpose != nil {
+		t.Purpose = string(*in.Purpose)
+	}
+	if in.Name != nil {
+		t.Name = *in.Name
+	}
+	legs, faults := plan(in.Legs, t.Purpose, r.Facts.V.Cores, yardsticks)
+	if len(faults) > 0 {
+		return faults
+	}
+	err = s.store.CreateTrial(ctx, t, legs)
+	if errors.Is(err, store.ErrTaken) {
+		return &conflict{r.Name + " is busy; wait until its fitting or trial ends, or stop it"}
+	} else if err != nil {
+		return err
+	}
+	s.runner.Wake()
+	s.bus.Publish(live.Message{Topic: "trial", Rig: id, ID: t.ID})
+	return s.answerTrial(c, t.ID, http.StatusCreated)
+}
+
+// plan turns what was asked into legs, with every fault of it.
+func plan(asked []api.LegRequest, purpose string, cores int, yardsticks []store.Yardstick) ([]store.Leg, fault.List) {
+	var f fault.List
+	var legs []store.Leg
+	for i, a := range asked {
+		at := fmt.Sprintf("legs[%d]", i)
+		l := store.Leg{Seconds: value(a.Seconds), InForce: true}
+		if a.Cores != nil {
+			l.Cores = store.AsJSON(*a.Cores)
+		} else {
+			l.Cores = store.AsJSON(machine.AllCores(cores))
+		}
+		seen := map[int]bool{}
+		for _, core := range l.Cores.V {
+			if core >= cores || seen[core] {
+				f.Add(at+".cores", fmt.Sprintf("name each core once, 0 to %d", cores-1), "core %d does not exist or stands twice", core)
+			}
+			seen[core] = true
+		}
+		if len(l.Cores.V) == 0 {
+			f.Add(at+".cores", "name the cores to load", "no core is named")
+		}
+		if a.Inject != nil {
+			l.Inject = store.AsJSON(link.Inject{Core: a.Inject.Core, AfterS: a.Inject.AfterS})
+			if !seen[a.Inject.Core] {
+				f.Add(at+".inject.core", "name a core of the leg", "core %d does not run in this leg", a.Inject.Core)
+			}
+		}
+		switch {
+		case purpose == store.PurposeProof:
+			if a.Load == nil || a.Yardstick != nil {
+				f.Add(at+".load", "name a load; a yardstick belongs to a score", "a proof runs loads")
+				continue
+			}
+			l.Load = load.Kind(*a.Load)
+			if a.Seconds == nil {
+				f.Add(at+".seconds", "give the seconds to run", "the time is missing")
+			}
+		default:
+			place := slices.IndexFunc(yardsticks, func(y store.Yardstick) bool { return a.Yardstick != nil && y.ID == *a.Yardstick })
+			if place < 0 {
+				f.Add(at+".yardstick", "name a yardstick from /api/yardsticks", "a score needs a yardstick")
+				continue
+			}
+			y := yardsticks[place]
+			l.Yardstick, l.Load = y.ID, load.Kind(y.Load)
+			if a.Seconds == nil {
+				l.Seconds = y.Seconds
+			}
+		}
+		legs = append(legs, l)
+	}
+	return legs, f
+}
+
+func value(p *float64) float64 {
+	if p == nil {
+		return 0
+	}
+	return *p
+}
+
+// StopTrial stops a trial.
+func (s *Server) StopTrial(c *echo.Context, id int64) error {
+	ctx := c.Request().Context()
+	t, err := s.store.Trial(ctx, id)
+	if err != nil {
+		return err
+	}
+	if t.State == store.TrialEnded {
+		return &conflict{"this trial has ended already"}
+	}
+	if err := s.store.AskStop(ctx, id); err != nil {
+		return err
+	}
+	s.runner.Wake()
+	return s.answerTrial(c, id, http.StatusOK)
+}
+
+// MarkTrial pins a remark to this moment.
+func (s *Server) MarkTrial(c *echo.Context, id int64) error {
+	in, err := body[api.MarkTrialJSONBody](c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	t, err := s.store.Trial(ctx, id)
+	if err != nil {
+		return err
+	}
+	legs, err := s.store.Legs(ctx, id)
+	if err != nil {
+		return err
+	}
+	for i := range legs {
+		l := &legs[i]
+		if l.State != store.LegRunning || !l.StartedMS.Valid {
+			continue
+		}
+		now := s.runner.Hub().Status(t.RigID).Clock(time.Now())
+		e := &store.Event{LegID: l.ID, Kind: verdict.EventMark, AtS: math.Max(0, float64(now-l.StartedMS.Int64)/1000), Core: -1, Note: in.Text}
+		if err := s.store.AddEvent(ctx, e); err != nil {
+			return err
+		}
+		s.bus.Publish(live.Message{Topic: "trial", Rig: t.RigID, ID: t.ID})
+		return c.JSON(http.StatusCreated, apiEvent(*e, value(apiLeg(l, t).StartS)))
+	}
+	return &conflict{"no leg of this trial runs at the moment"}
+}
+
+// defaultBuckets is how many points a channel has when nobody asks for a number.
+const defaultBuckets = 600
+
+// GetTelemetry answers with a trial's figures over one axis.
+func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetryParams) error {
+	ctx := c.Request().Context()
+	t, err := s.store.Trial(ctx, id)
+	if err != nil {
+		return err
+	}
+	r, err := s.store.Rig(ctx, t.RigID)
+	if err != nil {
+		return err
+	}
+	legs, err := s.store.Legs(ctx, id)
+	if err != nil {
+		return err
+	}
+	buckets := defaultBuckets
+	if params.Buckets != nil {
+		buckets = *params.Buckets
+	}
+	out := api.Telemetry{Channels: []api.ChannelSeries{}}
+	names := make([]string, len(govern.Limiters))
+	for i, l := range govern.Limiters {
+		names[i] = string(l)
+	}
+	out.Limiters = &names
+	samples := map[string][]series.Sample{}
+	for _, l := range legs {
+		if !l.StartedMS.Valid {
+			continue
+		}
+		own, err := s.store.Telemetry(ctx, l.ID)
+		if err != nil {
+			return err
+		}
+		for key, list := range own {
+			samples[key] = append(samples[key], list...)
+		}
+	}
+	if !t.StartedAt.Valid || len(samples) == 0 {
+		return c.JSON(http.StatusOK, out)
+	}
+	from := t.StartedAt.Time.UnixMilli()
+	to := from + 1000
+	for _, list := range samples {
+		from, to = min(from, list[0].T), max(to, list[len(list)-1].T+1)
+	}
+	out.ToS = float64(to-from) / 1000
+	out.BucketS = out.ToS / float64(buckets)
+	for _, ch := range r.Channels.V {
+		if list := samples[ch.Key]; len(list) > 0 {
+			out.Channels = append(out.Channels, columns(ch, series.Downsample(list, from, to, buckets), from))
+		}
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+func columns(ch link.Channel, buckets []series.Bucket, from int64) api.ChannelSeries {
+	out := api.ChannelSeries{Key: ch.Key, Label: ch.Label, Quantity: ch.Quantity, Unit: ch.Unit, Core: ch.Core}
+	for _, b := range buckets {
+		out.T = append(out.T, float64(b.T-from)/1000)
+		out.Min = append(out.Min, b.Min)
+		out.Mean = append(out.Mean, round(b.Mean))
+		out.Max = append(out.Max, b.Max)
+	}
+	return out
+}
+
+// round keeps what a chart can show, and the answer short.
+func round(x float64) float64 { return math.Round(x*1e4) / 1e4 }

@@ -1,0 +1,142 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
+	"zerokeel/firmware"
+)
+
+// FittingState is where a fitting stands. Each is stored before what it names is done.
+type FittingState string
+
+const (
+	FitStaging    FittingState = "staging"    // handing the settings to the board
+	FitRestarting FittingState = "restarting" // asking for the restart
+	FitWaiting    FittingState = "waiting"    // for the machine to come up
+	FitReading    FittingState = "reading"    // the settings in force
+	FitClearing   FittingState = "clearing"   // no POST: the settings are being cleared
+	FitInForce    FittingState = "in force"
+	FitDiffers    FittingState = "differs"
+	FitNoPost     FittingState = "no POST"
+	FitFailed     FittingState = "failed"
+)
+
+// Ended reports whether nothing more will be done.
+func (s FittingState) Ended() bool {
+	switch s {
+	case FitInForce, FitDiffers, FitNoPost, FitFailed:
+		return true
+	}
+	return false
+}
+
+// Fitting is a fitting as stored.
+type Fitting struct {
+	ID          int64                       `db:"id"`
+	RigID       int64                       `db:"rig_id"`
+	TrimID      int64                       `db:"trim_id"`
+	State       FittingState                `db:"state"`
+	FailedIn    FittingState                `db:"failed_in"`
+	BootBefore  string                      `db:"boot_before"`
+	ActedAt     time.Time                   `db:"acted_at"` // when the state was entered
+	Found       JSON[trim.Settings]         `db:"found"`
+	Differences JSON[[]firmware.Difference] `db:"differences"`
+	Problem     string                      `db:"problem"`
+	RigClock    time.Time                   `db:"rig_clock"`
+	CreatedAt   time.Time                   `db:"created_at"`
+	EndedAt     sql.NullTime                `db:"ended_at"`
+}
+
+const fittingColumns = `id, rig_id, trim_id, state, failed_in, boot_before, acted_at, found, differences, problem, rig_clock, created_at, ended_at`
+
+// CreateFitting stores a fitting that begins. It is ErrTaken while another fitting or a trial runs on the rig.
+func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
+	now := time.Now().UTC()
+	f.State, f.ActedAt, f.CreatedAt = FitStaging, now, now
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		if err := claim(ctx, tx, f.RigID); err != nil {
+			return err
+		}
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO fittings (rig_id, trim_id, state, boot_before, acted_at, problem, rig_clock, created_at)
+			VALUES (:rig_id, :trim_id, :state, :boot_before, :acted_at, :problem, :rig_clock, :created_at)`, f)
+		if err != nil {
+			return err
+		}
+		f.ID, err = result.LastInsertId()
+		return err
+	})
+	return known(err, "fit trim %d", f.TrimID)
+}
+
+// claim makes sure that nothing runs on a rig, until the transaction ends.
+func claim(ctx context.Context, tx *sqlx.Tx, rig int64) error {
+	var id int64
+	if err := tx.GetContext(ctx, &id, `SELECT id FROM rigs WHERE id = ? FOR UPDATE`, rig); err != nil {
+		return err
+	}
+	var busy int
+	if err := tx.GetContext(ctx, &busy, `SELECT (SELECT COUNT(*) FROM fittings WHERE rig_id = ? AND ended_at IS NULL) +
+		(SELECT COUNT(*) FROM trials WHERE rig_id = ? AND ended_at IS NULL)`, rig, rig); err != nil {
+		return err
+	}
+	if busy > 0 {
+		return ErrTaken
+	}
+	return nil
+}
+
+// SaveFitting stores a step of a fitting. When it ends, the rig's trim in force follows from it: inForce is that trim,
+// or not valid where the readback matches none.
+func (s *Store) SaveFitting(ctx context.Context, f *Fitting, inForce sql.NullInt64) error {
+	f.ActedAt = time.Now().UTC()
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		if f.State.Ended() {
+			f.EndedAt = sql.NullTime{Time: f.ActedAt, Valid: true}
+			if inForce.Valid {
+				if err := setInForce(ctx, tx, f.RigID, inForce.Int64, f.ActedAt); err != nil {
+					return err
+				}
+			} else if f.State != FitFailed || f.FailedIn != FitStaging {
+				if _, err := tx.ExecContext(ctx, `UPDATE rigs SET trim_in_force = NULL WHERE id = ?`, f.RigID); err != nil {
+					return err
+				}
+			}
+			if f.State == FitNoPost {
+				if err := judgeTrim(ctx, tx, f.TrimID, verdict.Result{Verdict: verdict.NoPost, Core: -1}); err != nil {
+					return err
+				}
+			}
+		}
+		_, err := tx.NamedExecContext(ctx, `UPDATE fittings SET state = :state, failed_in = :failed_in, boot_before = :boot_before, acted_at = :acted_at,
+			found = :found, differences = :differences, problem = :problem, ended_at = :ended_at WHERE id = :id`, f)
+		return err
+	})
+	return known(err, "save fitting %d", f.ID)
+}
+
+// Fittings lists a rig's fittings, newest first.
+func (s *Store) Fittings(ctx context.Context, rig int64) ([]Fitting, error) {
+	list := []Fitting{}
+	err := s.db.SelectContext(ctx, &list, `SELECT `+fittingColumns+` FROM fittings WHERE rig_id = ? ORDER BY id DESC LIMIT 200`, rig)
+	return list, known(err, "list the fittings of rig %d", rig)
+}
+
+// OpenFittings lists the fittings that have not ended.
+func (s *Store) OpenFittings(ctx context.Context) ([]Fitting, error) {
+	list := []Fitting{}
+	err := s.db.SelectContext(ctx, &list, `SELECT `+fittingColumns+` FROM fittings WHERE ended_at IS NULL ORDER BY id`)
+	return list, known(err, "list open fittings")
+}
+
+// Fitting returns one fitting.
+func (s *Store) Fitting(ctx context.Context, id int64) (*Fitting, error) {
+	var f Fitting
+	err := s.db.GetContext(ctx, &f, `SELECT `+fittingColumns+` FROM fittings WHERE id = ?`, id)
+	return &f, known(err, "load fitting %d", id)
+}

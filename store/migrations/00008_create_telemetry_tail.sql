@@ -1,0 +1,10 @@
+-- +goose Up
+CREATE TABLE telemetry_tail (
+  id     BIGINT   NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  leg_id BIGINT   NOT NULL,
+  body   LONGBLOB NOT NULL,
+  KEY (leg_id, id)
+);
+
+-- +goose Down
+DROP TABLE telemetry_tail;

@@ -1,0 +1,59 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"zerokeel/core/part"
+)
+
+// Part is a part sheet as stored.
+type Part struct {
+	Kind  string `db:"kind"`
+	ID    string `db:"id"`
+	Name  string `db:"name"`
+	Sheet []byte `db:"sheet"`
+}
+
+// PutPart stores a sheet, in place of an earlier one of the same kind and id.
+func (s *Store) PutPart(ctx context.Context, p Part) error {
+	_, err := s.db.ExecContext(ctx, `INSERT INTO parts (kind, id, name, sheet, updated_at) VALUES (?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE name = VALUES(name), sheet = VALUES(sheet), updated_at = VALUES(updated_at)`, p.Kind, p.ID, p.Name, string(p.Sheet), time.Now().UTC())
+	return known(err, "store %s %s", p.Kind, p.ID)
+}
+
+// Parts lists every sheet.
+func (s *Store) Parts(ctx context.Context) ([]Part, error) {
+	parts := []Part{}
+	err := s.db.SelectContext(ctx, &parts, `SELECT kind, id, name, sheet FROM parts ORDER BY kind, id`)
+	return parts, known(err, "list part sheets")
+}
+
+// PartSet returns the sheets of a rig's parts. It is ErrNotFound when the rig has none or one is missing.
+func (s *Store) PartSet(ctx context.Context, r *Rig) (*part.Set, error) {
+	if !r.Processor.Valid || !r.Board.Valid || !r.Cooler.Valid || !r.Memory.Valid {
+		return nil, fmt.Errorf("parts of rig %s: %w", r.Name, ErrNotFound)
+	}
+	set := &part.Set{}
+	for _, one := range []struct {
+		kind part.Kind
+		id   string
+		into any
+	}{
+		{part.KindProcessor, r.Processor.String, &set.Processor},
+		{part.KindBoard, r.Board.String, &set.Board},
+		{part.KindCooler, r.Cooler.String, &set.Cooler},
+		{part.KindMemory, r.Memory.String, &set.Memory},
+	} {
+		var text []byte
+		if err := s.db.GetContext(ctx, &text, `SELECT sheet FROM parts WHERE kind = ? AND id = ?`, one.kind, one.id); err != nil {
+			return nil, known(err, "load %s sheet %s", one.kind, one.id)
+		}
+		if err := json.Unmarshal(text, one.into); err != nil {
+			return nil, fmt.Errorf("load %s sheet %s: %w", one.kind, one.id, err)
+		}
+	}
+	return set, nil
+}

@@ -1,0 +1,120 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"zerokeel/core/trim"
+	"zerokeel/link"
+)
+
+// Rig is a rig as stored.
+type Rig struct {
+	ID               int64                `db:"id"`
+	Name             string               `db:"name"`
+	Simulated        bool                 `db:"simulated"`
+	AmbientC         float64              `db:"ambient_c"`
+	Processor        sql.NullString       `db:"processor_id"`
+	Board            sql.NullString       `db:"board_id"`
+	Cooler           sql.NullString       `db:"cooler_id"`
+	Memory           sql.NullString       `db:"memory_id"`
+	FirmwareAddress  string               `db:"firmware_address"`
+	FirmwareUser     string               `db:"firmware_user"`
+	FirmwarePassword string               `db:"firmware_password"`
+	TokenHash        []byte               `db:"token_hash"`
+	TrimInForce      sql.NullInt64        `db:"trim_in_force"`
+	BootID           string               `db:"boot_id"` // of its last hello
+	Facts            JSON[link.Facts]     `db:"facts"`
+	Channels         JSON[[]link.Channel] `db:"channels"`
+	CreatedAt        time.Time            `db:"created_at"`
+}
+
+const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id, firmware_address, firmware_user,
+	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, created_at`
+
+// CreateRig stores a rig and its first trim, T0: the settings as delivered, or as found where they cannot be read.
+func (s *Store) CreateRig(ctx context.Context, r *Rig, first trim.Settings, firstName string, inForce bool) error {
+	r.CreatedAt = time.Now().UTC().Truncate(time.Microsecond)
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO rigs (name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id,
+			firmware_address, firmware_user, firmware_password, token_hash, created_at) VALUES (:name, :simulated, :ambient_c, :processor_id,
+			:board_id, :cooler_id, :memory_id, :firmware_address, :firmware_user, :firmware_password, :token_hash, :created_at)`, r)
+		if err != nil {
+			return err
+		}
+		if r.ID, err = result.LastInsertId(); err != nil {
+			return err
+		}
+		t := &Trim{RigID: r.ID, Name: firstName, Settings: AsJSON(first), Standing: StandingDraft}
+		if err := insertTrim(ctx, tx, t); err != nil {
+			return err
+		}
+		if inForce {
+			r.TrimInForce = sql.NullInt64{Int64: t.ID, Valid: true}
+			return setInForce(ctx, tx, r.ID, t.ID, r.CreatedAt)
+		}
+		return nil
+	})
+	return known(err, "create rig %s", r.Name)
+}
+
+// Rigs lists every rig by name.
+func (s *Store) Rigs(ctx context.Context) ([]Rig, error) {
+	rigs := []Rig{}
+	err := s.db.SelectContext(ctx, &rigs, `SELECT `+rigColumns+` FROM rigs ORDER BY id`)
+	return rigs, known(err, "list rigs")
+}
+
+// Rig returns one rig.
+func (s *Store) Rig(ctx context.Context, id int64) (*Rig, error) {
+	var r Rig
+	err := s.db.GetContext(ctx, &r, `SELECT `+rigColumns+` FROM rigs WHERE id = ?`, id)
+	return &r, known(err, "load rig %d", id)
+}
+
+// RigByToken returns the rig whose token has this hash.
+func (s *Store) RigByToken(ctx context.Context, hash []byte) (*Rig, error) {
+	var r Rig
+	err := s.db.GetContext(ctx, &r, `SELECT `+rigColumns+` FROM rigs WHERE token_hash = ?`, hash)
+	return &r, known(err, "find the rig of a token")
+}
+
+// UpdateRig stores what a person may change of a rig.
+func (s *Store) UpdateRig(ctx context.Context, r *Rig) error {
+	_, err := s.db.NamedExecContext(ctx, `UPDATE rigs SET ambient_c = :ambient_c, firmware_address = :firmware_address, firmware_user = :firmware_user,
+		firmware_password = :firmware_password, token_hash = :token_hash WHERE id = :id`, r)
+	return known(err, "update rig %d", r.ID)
+}
+
+// Hello stores what a rig said of itself, and returns the last frame held of its stream.
+func (s *Store) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
+	var last uint64
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.ExecContext(ctx, `UPDATE rigs SET boot_id = ?, facts = ?, channels = ? WHERE id = ?`, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), rig); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO link_streams (rig_id, stream, last_seq) VALUES (?, ?, 0)`, rig, h.Stream); err != nil {
+			return err
+		}
+		return tx.GetContext(ctx, &last, `SELECT last_seq FROM link_streams WHERE rig_id = ? AND stream = ?`, rig, h.Stream)
+	})
+	return last, known(err, "store the hello of rig %d", rig)
+}
+
+// SetInForce records which trim is in force on a rig; none when it is not valid.
+func (s *Store) SetInForce(ctx context.Context, rig int64, trimID sql.NullInt64) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE rigs SET trim_in_force = ? WHERE id = ?`, trimID, rig)
+	return known(err, "set the trim in force of rig %d", rig)
+}
+
+func setInForce(ctx context.Context, tx *sqlx.Tx, rig, trimID int64, at time.Time) error {
+	if _, err := tx.ExecContext(ctx, `UPDATE rigs SET trim_in_force = ? WHERE id = ?`, trimID, rig); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, `UPDATE trims SET fitted_at = COALESCE(fitted_at, ?), standing = IF(standing = ?, ?, standing) WHERE id = ?`,
+		at, StandingDraft, StandingFitted, trimID)
+	return err
+}
