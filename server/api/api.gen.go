@@ -640,7 +640,7 @@ type Trim struct {
 	// Summary what stands below it on the course line
 	Summary string `json:"summary"`
 
-	// Verdict of its last proof
+	// Verdict of its last proof, empty if none
 	Verdict string `json:"verdict"`
 }
 

@@ -1,0 +1,76 @@
+package server_test
+
+import (
+	"fmt"
+	"os"
+	"testing"
+
+	"zerokeel/core/part"
+	"zerokeel/core/trim"
+	"zerokeel/server/api"
+	"zerokeel/server/servertest"
+	"zerokeel/standin"
+)
+
+func petrel(t testing.TB, change func(*standin.Config)) *standin.Config {
+	t.Helper()
+	text, err := os.ReadFile("../demo/petrel.standin.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	cfg, err := standin.ParseConfig(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if change != nil {
+		change(cfg)
+	}
+	return cfg
+}
+
+// TestFromStockToAProvenChange walks the whole path: stock, a trim, fitting, trial, scores, comparison.
+func TestFromStockToAProvenChange(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	stock := rig.Trims()[0]
+	if f := rig.Fit(stock.Id); f.State != "in force" || len(f.Differences) != 0 {
+		t.Fatalf("fitting stock: %+v", f)
+	}
+	score := api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore), Legs: []api.LegRequest{{Yardstick: ptr("all-core")}, {Yardstick: ptr("all-core")}, {Yardstick: ptr("all-core")}}}
+	if trial := rig.Ended(rig.Start(score).Id); trial.Verdict != "held" || trial.Legs[2].Score == nil {
+		t.Fatalf("scores at stock: %+v", trial)
+	}
+	var changed api.Trim
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{
+		Parent: stock.Id, Name: "limits", Settings: trim.Settings{"limit.ppt": part.Number(142), "limit.tdc": part.Number(125), "limit.edc": part.Number(180), "curve.all": part.Number(-10)}}, 201, &changed)
+	if f := rig.Fit(changed.Id); f.State != "in force" {
+		t.Fatalf("fitting T1: %+v", f)
+	}
+	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 120), servertest.Leg("light", 64)}}).Id)
+	if trial.Verdict != "held" || trial.Legs[0].Limiters["sustained power"] < 0.5 {
+		t.Fatalf("proof of T1: %+v", trial)
+	}
+	if trial := rig.Ended(rig.Start(score).Id); trial.Verdict != "held" {
+		t.Fatalf("scores of T1: %+v", trial)
+	}
+	var c api.Comparison
+	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/comparison?base=%d&trim=%d", rig.ID, stock.Id, changed.Id), nil, 200, &c)
+	rows := map[string]api.ComparisonRow{}
+	for _, r := range c.Rows {
+		rows[r.Key] = r
+	}
+	for _, key := range []string{"power.package", "temperature.peak", "perWatt", "temperature.above"} {
+		if r := rows[key]; !r.Shown || !r.Gain || r.Base.N != 3 {
+			t.Errorf("%s: %+v, want a gain that is shown", key, r)
+		}
+	}
+	var telemetry api.Telemetry
+	rig.Call("GET", fmt.Sprintf("/api/trials/%d/telemetry?buckets=100", trial.Id), nil, 200, &telemetry)
+	if len(telemetry.Channels) != 12+3*8 || len(telemetry.Channels[0].T) < 90 {
+		t.Errorf("%d channels of %d points", len(telemetry.Channels), len(telemetry.Channels[0].T))
+	}
+	if got := rig.Trims()[1]; got.Standing != "proven" || !got.InForce || got.Points == nil {
+		t.Errorf("T1 at the end: %+v", got)
+	}
+}
+
+func ptr[T any](v T) *T { return &v }

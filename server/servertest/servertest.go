@@ -1,0 +1,246 @@
+// Package servertest runs a whole bench in a test: database, server and stand-ins, linked as in real use.
+package servertest
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"zerokeel/live"
+	"zerokeel/runner"
+	"zerokeel/server"
+	"zerokeel/server/api"
+	"zerokeel/standin"
+	"zerokeel/store"
+	"zerokeel/store/storetest"
+)
+
+// Bench is a running server with its rigs.
+type Bench struct {
+	t       testing.TB
+	Store   *store.Store
+	Address string
+	stop    context.CancelFunc
+	done    chan struct{}
+}
+
+// Start runs a server on a database of its own.
+func Start(t testing.TB) *Bench {
+	t.Helper()
+	b := &Bench{t: t, Store: storetest.Open(t)}
+	b.Resume()
+	t.Cleanup(b.Stop)
+	return b
+}
+
+// Resume starts the server anew, on the same address, after Stop.
+func (b *Bench) Resume() {
+	b.t.Helper()
+	bus := &live.Bus{}
+	log := slog.New(slog.DiscardHandler)
+	run := runner.New(b.Store, bus, log)
+	srv, handler, err := server.New(server.Config{Store: b.Store, Runner: run, Bus: bus, Log: log,
+		Front: fstest.MapFS{"index.html": {Data: []byte("<title>Zero Keel</title>")}}})
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	address := "127.0.0.1:0"
+	if b.Address != "" {
+		address = b.Address[len("http://"):]
+	}
+	l, err := net.Listen("tcp", address)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	b.Address = "http://" + l.Addr().String()
+	ctx, cancel := context.WithCancel(context.Background())
+	b.stop, b.done = cancel, make(chan struct{})
+	go func() {
+		defer close(b.done)
+		go func() { _ = run.Run(ctx) }()
+		_ = srv.Serve(ctx, l, handler)
+	}()
+}
+
+// Stop ends the server; what it was doing is left as it stands in the database.
+func (b *Bench) Stop() {
+	b.stop()
+	<-b.done
+}
+
+// Call makes a request, checks the status, and decodes the answer into out, which may be nil.
+func (b *Bench) Call(method, path string, in any, status int, out any) {
+	b.t.Helper()
+	got, text := b.Raw(method, path, in)
+	if got != status {
+		b.t.Fatalf("%s %s: got %d, want %d: %s", method, path, got, status, text)
+	}
+	if out == nil {
+		return
+	}
+	if err := json.Unmarshal(text, out); err != nil {
+		b.t.Fatalf("%s %s: %v: %s", method, path, err, text)
+	}
+}
+
+// Raw makes a request and returns status and body. in is marshalled unless it is a string.
+func (b *Bench) Raw(method, path string, in any) (int, []byte) {
+	b.t.Helper()
+	var text []byte
+	switch in := in.(type) {
+	case nil:
+	case string:
+		text = []byte(in)
+	default:
+		var err error
+		if text, err = json.Marshal(in); err != nil {
+			b.t.Fatal(err)
+		}
+	}
+	request, err := http.NewRequest(method, b.Address+path, bytes.NewReader(text))
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	if text != nil {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	defer func() { _ = response.Body.Close() }()
+	answer, err := io.ReadAll(response.Body)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return response.StatusCode, answer
+}
+
+// Rig is a linked stand-in.
+type Rig struct {
+	*Bench
+	ID      int64
+	Token   string
+	Standin *standin.Rig
+	Config  *standin.Config
+}
+
+// AddRig stores the part sheets of a stand-in, adds its rig, and runs it at a speed until the test ends.
+func (b *Bench) AddRig(cfg *standin.Config, speed float64) *Rig {
+	b.t.Helper()
+	for kind, sheet := range map[string]any{"processor": cfg.Parts.Processor, "board": cfg.Parts.Board, "cooler": cfg.Parts.Cooler, "memory": cfg.Parts.Memory} {
+		id := map[string]string{"processor": cfg.Parts.Processor.ID, "board": cfg.Parts.Board.ID, "cooler": cfg.Parts.Cooler.ID, "memory": cfg.Parts.Memory.ID}[kind]
+		b.Call("PUT", "/api/parts/"+kind+"/"+id, sheet, 200, nil)
+	}
+	board := httptest.NewUnstartedServer(nil)
+	yes, user, password := true, "bench", "keel"
+	var created api.CreatedRig
+	b.Call("POST", "/api/rigs", api.CreateRigRequest{
+		Name: cfg.Name, Simulated: &yes, AmbientC: &cfg.AmbientC,
+		Parts:    &api.PartNames{Processor: cfg.Parts.Processor.ID, Board: cfg.Parts.Board.ID, Cooler: cfg.Parts.Cooler.ID, Memory: cfg.Parts.Memory.ID},
+		Firmware: &api.FirmwareAccess{Address: "http://" + board.Listener.Addr().String(), User: &user, Password: &password},
+	}, 201, &created)
+	rig, err := standin.NewRig(cfg, standin.Options{Speed: speed, Server: b.Address, Token: created.Token, User: user, Password: password, StateDir: b.t.TempDir()})
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	board.Config.Handler = rig.Handler()
+	board.Start()
+	b.t.Cleanup(board.Close)
+	ctx, cancel := context.WithCancel(context.Background())
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		_ = rig.Run(ctx)
+	}()
+	b.t.Cleanup(func() { cancel(); <-done })
+	r := &Rig{Bench: b, ID: created.Rig.Id, Token: created.Token, Standin: rig, Config: cfg}
+	b.Until("the rig links", func() bool { return r.Get().Linked })
+	return r
+}
+
+// Until waits until a condition holds; it fails the test when that takes unreasonably long.
+func (b *Bench) Until(what string, holds func() bool) {
+	b.t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), 90*time.Second)
+	defer cancel()
+	tick := time.NewTicker(15 * time.Millisecond)
+	defer tick.Stop()
+	for !holds() {
+		select {
+		case <-tick.C:
+		case <-ctx.Done():
+			b.t.Fatalf("waited in vain until %s", what)
+		}
+	}
+}
+
+// Get returns the rig as the API tells it.
+func (r *Rig) Get() api.Rig {
+	r.t.Helper()
+	var out api.Rig
+	r.Call("GET", fmt.Sprintf("/api/rigs/%d", r.ID), nil, 200, &out)
+	return out
+}
+
+// Trims returns the rig's trims.
+func (r *Rig) Trims() []api.Trim {
+	r.t.Helper()
+	var out []api.Trim
+	r.Call("GET", fmt.Sprintf("/api/rigs/%d/trims", r.ID), nil, 200, &out)
+	return out
+}
+
+// Fit fits a trim and waits for the end of the fitting.
+func (r *Rig) Fit(trim int64) api.Fitting {
+	r.t.Helper()
+	var f api.Fitting
+	r.Call("POST", fmt.Sprintf("/api/rigs/%d/fittings", r.ID), api.FitRequest{Trim: trim}, 201, &f)
+	r.Until("the fitting ends", func() bool {
+		r.Call("GET", fmt.Sprintf("/api/fittings/%d", f.Id), nil, 200, &f)
+		return f.Ended
+	})
+	return f
+}
+
+// Start starts a trial.
+func (r *Rig) Start(in api.StartTrialRequest) api.Trial {
+	r.t.Helper()
+	var t api.Trial
+	r.Call("POST", fmt.Sprintf("/api/rigs/%d/trials", r.ID), in, 201, &t)
+	return t
+}
+
+// Trial returns a trial.
+func (r *Rig) Trial(id int64) api.Trial {
+	r.t.Helper()
+	var t api.Trial
+	r.Call("GET", fmt.Sprintf("/api/trials/%d", id), nil, 200, &t)
+	return t
+}
+
+// Ended waits for the end of a trial.
+func (r *Rig) Ended(id int64) api.Trial {
+	r.t.Helper()
+	var t api.Trial
+	r.Until("the trial ends", func() bool {
+		t = r.Trial(id)
+		return t.Ended
+	})
+	return t
+}
+
+// Leg describes a leg of a proof on all cores.
+func Leg(load string, seconds float64) api.LegRequest {
+	kind := api.LegRequestLoad(load)
+	return api.LegRequest{Load: &kind, Seconds: &seconds}
+}
