@@ -263,3 +263,16 @@ func FreePort() (int, error) {
 	defer func() { _ = l.Close() }()
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
+
+// Drop removes a database with everything in it.
+func (s *Server) Drop(ctx context.Context, database string) error {
+	db, err := sql.Open("mysql", s.DSN(""))
+	if err != nil {
+		return fmt.Errorf("drop database %s: %w", database, err)
+	}
+	defer func() { _ = db.Close() }()
+	if _, err := db.ExecContext(ctx, "DROP DATABASE IF EXISTS `"+database+"`"); err != nil {
+		return fmt.Errorf("drop database %s: %w", database, err)
+	}
+	return nil
+}

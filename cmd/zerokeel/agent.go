@@ -1,0 +1,12 @@
+package main
+
+import (
+	"github.com/spf13/cobra"
+)
+
+func agentCommand() *cobra.Command {
+	return &cobra.Command{Use: "agent", Hidden: true}
+}
+func shotsCommand() *cobra.Command {
+	return &cobra.Command{Use: "shots", Hidden: true}
+}

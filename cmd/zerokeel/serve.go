@@ -1,0 +1,60 @@
+package main
+
+import (
+	"fmt"
+	"io/fs"
+	"net"
+	"os"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/sync/errgroup"
+
+	"zerokeel/live"
+	"zerokeel/runner"
+	"zerokeel/server"
+	"zerokeel/store"
+	"zerokeel/web"
+)
+
+func serveCommand() *cobra.Command {
+	var dsn, listen string
+	var hosts []string
+	cmd := &cobra.Command{
+		Use: "serve", Short: "Serve a bench: pages, API and the links of its rigs", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			ctx, log := cmd.Context(), logger()
+			db, err := store.Open(ctx, dsn)
+			if err != nil {
+				return err
+			}
+			defer func() { _ = db.Close() }()
+			if err := db.Migrate(ctx); err != nil {
+				return err
+			}
+			front, err := fs.Sub(web.Dist, "dist")
+			if err != nil {
+				return fmt.Errorf("read the front end: %w", err)
+			}
+			bus := &live.Bus{}
+			run := runner.New(db, bus, log)
+			srv, handler, err := server.New(server.Config{Store: db, Runner: run, Bus: bus, Log: log, Front: front, Hosts: hosts})
+			if err != nil {
+				return err
+			}
+			l, err := net.Listen("tcp", listen)
+			if err != nil {
+				return fmt.Errorf("listen on %s: %w; choose another with --listen", listen, err)
+			}
+			fmt.Fprintf(os.Stdout, "serving on http://%s\n", l.Addr())
+			group, ctx := errgroup.WithContext(ctx)
+			group.Go(func() error { return run.Run(ctx) })
+			group.Go(func() error { return srv.Serve(ctx, l, handler) })
+			return group.Wait()
+		},
+	}
+	cmd.Flags().StringVar(&dsn, "dsn", "", "MariaDB data source name, such as root@unix(/path/m.sock)/zerokeel?parseTime=true")
+	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7350", "address to listen on")
+	cmd.Flags().StringSliceVar(&hosts, "host", nil, "further names under which this server may be addressed")
+	_ = cmd.MarkFlagRequired("dsn")
+	return cmd
+}

@@ -1,0 +1,71 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"time"
+
+	"zerokeel/server/api"
+)
+
+// client calls the API as a page does.
+type client struct{ address string }
+
+func (c *client) call(ctx context.Context, method, path string, in, out any) error {
+	var text []byte
+	if in != nil {
+		var err error
+		if text, err = json.Marshal(in); err != nil {
+			return fmt.Errorf("%s %s: %w", method, path, err)
+		}
+	}
+	request, err := http.NewRequestWithContext(ctx, method, c.address+path, bytes.NewReader(text))
+	if err != nil {
+		return fmt.Errorf("%s %s: %w", method, path, err)
+	}
+	if in != nil {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		return fmt.Errorf("%s %s: %w", method, path, err)
+	}
+	defer func() { _ = response.Body.Close() }()
+	answer, err := io.ReadAll(response.Body)
+	if err != nil {
+		return fmt.Errorf("%s %s: %w", method, path, err)
+	}
+	if response.StatusCode >= 300 {
+		return fmt.Errorf("%s %s: %s %s", method, path, response.Status, strings.TrimSpace(string(answer)))
+	}
+	if out == nil {
+		return nil
+	}
+	if err := json.Unmarshal(answer, out); err != nil {
+		return fmt.Errorf("%s %s: %w", method, path, err)
+	}
+	return nil
+}
+
+func (c *client) setBoard(ctx context.Context, rig int64, address, user, password string) error {
+	return c.call(ctx, "PATCH", fmt.Sprintf("/api/rigs/%d", rig), api.UpdateRigRequest{Firmware: &api.FirmwareAccess{Address: address, User: &user, Password: &password}}, nil)
+}
+
+// untilLinked waits until a rig is linked.
+func (c *client) untilLinked(ctx context.Context, rig int64) error {
+	ctx, cancel := context.WithTimeout(ctx, time.Minute)
+	defer cancel()
+	if err := until(ctx, func() (bool, error) {
+		var r api.Rig
+		err := c.call(ctx, "GET", fmt.Sprintf("/api/rigs/%d", rig), nil, &r)
+		return r.Linked, err
+	}); err != nil {
+		return fmt.Errorf("rig %d does not link: %w", rig, err)
+	}
+	return nil
+}

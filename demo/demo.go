@@ -1,0 +1,231 @@
+// Package demo runs the whole of Zero Keel on one machine, for a first look: MariaDB, the server, the stand-in rigs,
+// and the agent of this computer, each a process of its own. The history of the rigs is made through the same API that
+// the pages use, with the stand-ins at high speed.
+package demo
+
+import (
+	"context"
+	_ "embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net/http"
+	"os"
+	"path/filepath"
+	"time"
+
+	"zerokeel/mariadb"
+)
+
+//go:embed petrel.standin.json
+var petrelFile []byte
+
+// PetrelFile is the file of the stand-in Petrel.
+func PetrelFile() []byte { return petrelFile }
+
+// Options say how the demo is run.
+type Options struct {
+	Program string // the zerokeel binary
+	Dir     string // data folder
+	Port    int
+	Fresh   bool // start over
+	Speed   float64
+	Out     io.Writer
+}
+
+// Speeds of the stand-ins: while their history is made, and afterwards.
+const (
+	loadingSpeed = 600
+	DefaultSpeed = 30
+)
+
+// state is what the demo keeps between runs.
+type state struct {
+	Loaded      bool   `json:"loaded"`
+	PetrelToken string `json:"petrelToken"`
+	HereToken   string `json:"hereToken"`
+	PetrelRig   int64  `json:"petrelRig"`
+	HereRig     int64  `json:"hereRig"`
+	Password    string `json:"password"` // of the stand-in's board
+}
+
+// database is the name of the demo's database.
+const database = "zerokeel"
+
+// Run starts everything, makes the history at the first start, tells the address, and runs until the context ends.
+func Run(ctx context.Context, opt Options) error {
+	if opt.Fresh {
+		if err := os.RemoveAll(opt.Dir); err != nil {
+			return fmt.Errorf("start over: %w", err)
+		}
+	}
+	if err := os.MkdirAll(opt.Dir, 0o700); err != nil {
+		return fmt.Errorf("make the data folder: %w", err)
+	}
+	st, err := readState(opt.Dir)
+	if err != nil {
+		return err
+	}
+	db, err := mariadb.Start(ctx, mariadb.Config{Dir: filepath.Join(opt.Dir, "db"), BufferPool: "128M"})
+	if err != nil {
+		return err
+	}
+	defer func() { _ = db.Stop() }()
+	if !st.Loaded {
+		// A first loading that was cut off has left a half history: begin with an empty database.
+		if err := db.Drop(ctx, database); err != nil {
+			return err
+		}
+		if err := os.RemoveAll(filepath.Join(opt.Dir, "rigs")); err != nil {
+			return fmt.Errorf("start over: %w", err)
+		}
+	}
+	if err := db.Create(ctx, database); err != nil {
+		return err
+	}
+	d := &demo{opt: opt, state: st, db: db, address: fmt.Sprintf("http://127.0.0.1:%d", opt.Port)}
+	defer d.stop()
+	return d.run(ctx)
+}
+
+type demo struct {
+	opt     Options
+	state   *state
+	db      *mariadb.Server
+	address string
+	server  *process
+	petrel  *process
+	agent   *process
+	redfish string
+}
+
+func (d *demo) run(ctx context.Context) error {
+	if err := portFree(d.opt.Port); err != nil {
+		return err
+	}
+	d.server = d.start("server", "serve", "--dsn", d.db.DSN(database), "--listen", fmt.Sprintf("127.0.0.1:%d", d.opt.Port))
+	if err := d.await(ctx); err != nil {
+		return err
+	}
+	port, err := mariadb.FreePort()
+	if err != nil {
+		return err
+	}
+	d.redfish = fmt.Sprintf("127.0.0.1:%d", port)
+	api := &client{address: d.address}
+	if !d.state.Loaded {
+		_, _ = fmt.Fprintln(d.opt.Out, "making the history of the demo's rigs, through the real paths at high speed …")
+		if err := d.load(ctx, api); err != nil {
+			return fmt.Errorf("load the demo: %w", err)
+		}
+	} else {
+		if err := api.setBoard(ctx, d.state.PetrelRig, "http://"+d.redfish, boardUser, d.state.Password); err != nil {
+			return err
+		}
+		if err := d.startPetrel(d.opt.Speed); err != nil {
+			return err
+		}
+	}
+	d.startAgent()
+	if err := api.untilLinked(ctx, d.state.PetrelRig); err != nil {
+		return err
+	}
+	_, _ = fmt.Fprintf(d.opt.Out, "Zero Keel is ready at %s\n", d.address)
+	<-ctx.Done()
+	return nil
+}
+
+const boardUser = "bench"
+
+func (d *demo) rigDir() string { return filepath.Join(d.opt.Dir, "rigs") }
+
+// startPetrel runs the stand-in at a speed, with its clock set to now.
+func (d *demo) startPetrel(speed float64) error {
+	if err := os.MkdirAll(d.rigDir(), 0o700); err != nil {
+		return fmt.Errorf("make the stand-in's folder: %w", err)
+	}
+	file := filepath.Join(d.rigDir(), "petrel.standin.json")
+	if err := os.WriteFile(file, petrelFile, 0o600); err != nil {
+		return fmt.Errorf("write the stand-in's file: %w", err)
+	}
+	clock := time.Now()
+	if speed == loadingSpeed {
+		clock = clock.Add(-historySpan)
+	}
+	d.petrel = d.start("petrel", "standin", "--config", file, "--redfish", d.redfish, "--server", d.address, "--token", d.state.PetrelToken,
+		"--user", boardUser, "--password", d.state.Password, "--state", d.rigDir(), "--speed", fmt.Sprint(speed), "--clock", clock.UTC().Format(time.RFC3339))
+	return nil
+}
+
+func (d *demo) startAgent() {
+	d.agent = d.start("agent", "agent", "--server", d.address, "--token", d.state.HereToken, "--state", filepath.Join(d.opt.Dir, "agent"))
+}
+
+// await waits until the server answers.
+func (d *demo) await(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, time.Minute)
+	defer cancel()
+	return until(ctx, func() (bool, error) {
+		if d.server.failed() {
+			return false, errors.New("the server does not start; its log is " + d.server.log)
+		}
+		response, err := http.Get(d.address + "/api/openapi.json")
+		if err != nil {
+			return false, nil
+		}
+		_ = response.Body.Close()
+		return response.StatusCode == http.StatusOK, nil
+	})
+}
+
+// until waits until something holds.
+func until(ctx context.Context, holds func() (bool, error)) error {
+	tick := time.NewTicker(20 * time.Millisecond)
+	defer tick.Stop()
+	for {
+		if ok, err := holds(); ok || err != nil {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-tick.C:
+		}
+	}
+}
+
+func (d *demo) stop() {
+	for _, p := range []*process{d.agent, d.petrel, d.server} {
+		if p != nil {
+			p.stop()
+		}
+	}
+}
+
+func readState(dir string) (*state, error) {
+	var st state
+	text, err := os.ReadFile(filepath.Join(dir, "demo.json"))
+	if errors.Is(err, fs.ErrNotExist) {
+		return &st, nil
+	}
+	if err != nil {
+		return nil, fmt.Errorf("read the demo's state: %w", err)
+	}
+	if err := json.Unmarshal(text, &st); err != nil {
+		return nil, fmt.Errorf("read the demo's state: %w; start over with --fresh", err)
+	}
+	return &st, nil
+}
+
+func (d *demo) save() error {
+	text, err := json.Marshal(d.state)
+	if err != nil {
+		return fmt.Errorf("save the demo's state: %w", err)
+	}
+	if err := os.WriteFile(filepath.Join(d.opt.Dir, "demo.json"), text, 0o600); err != nil {
+		return fmt.Errorf("save the demo's state: %w", err)
+	}
+	return nil
+}
