@@ -7,6 +7,3 @@ import (
 func agentCommand() *cobra.Command {
 	return &cobra.Command{Use: "agent", Hidden: true}
 }
-func shotsCommand() *cobra.Command {
-	return &cobra.Command{Use: "shots", Hidden: true}
-}

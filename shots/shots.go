@@ -1,0 +1,132 @@
+// Package shots makes the pictures of the documentation from a running demo.
+package shots
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+
+	"zerokeel/browser"
+)
+
+// shot is one picture: an address below the demo's, what must be seen before it is taken, and what is done first.
+type shot struct {
+	name, path, wait string
+	prepare          func(*rod.Page) error
+	night            bool
+}
+
+// list holds every picture. Rig 1 is the demo's Petrel, whose trims and trials are numbered as its history makes them.
+var list = []shot{
+	{name: "rig", path: "/rig/1/rig", wait: "table"},
+	{name: "trim", path: "/rig/1/trim", wait: "[data-forecast]"},
+	{name: "trim-new", path: "/rig/1/trim/3/new", wait: "[data-forecast]", prepare: func(p *rod.Page) error {
+		return fill(p, `[aria-label="Curve offset, all cores"]`, "10")
+	}},
+	{name: "fitting", path: "/rig/1/fitting", wait: "[data-fitting='in force']"},
+	{name: "trial", path: "/rig/1/trial/5", wait: ".uplot canvas"},
+	{name: "trial-failed", path: "/rig/1/trial/7", wait: ".uplot canvas"},
+	{name: "scores", path: "/rig/1/scores", wait: "[data-comparison]"},
+	{name: "finder", path: "/rig/1/trim", wait: "[data-forecast]", prepare: func(p *rod.Page) error {
+		if err := p.Keyboard.Type(input.Slash); err != nil {
+			return err
+		}
+		_, err := p.Timeout(browser.Timeout).Element("[cmdk-item]")
+		return err
+	}},
+	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
+	{name: "this-computer", path: "/rig/2/trial", wait: "main"},
+}
+
+// Names lists the pictures.
+func Names() []string {
+	names := make([]string, len(list))
+	for i, s := range list {
+		names[i] = s.name
+	}
+	return names
+}
+
+// Make takes the named pictures, all when none is named, of the demo at an address into a folder.
+func Make(ctx context.Context, address, folder string, only []string) error {
+	if err := os.MkdirAll(folder, 0o755); err != nil {
+		return fmt.Errorf("make the folder of pictures: %w", err)
+	}
+	b, err := browser.Start()
+	if err != nil {
+		return err
+	}
+	defer b.Close()
+	for _, s := range list {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if len(only) > 0 && !contains(only, s.name) {
+			continue
+		}
+		if err := s.take(b, address, filepath.Join(folder, s.name+".png")); err != nil {
+			return fmt.Errorf("picture %s: %w", s.name, err)
+		}
+	}
+	return nil
+}
+
+func contains(list []string, name string) bool {
+	for _, one := range list {
+		if one == name {
+			return true
+		}
+	}
+	return false
+}
+
+func (s *shot) take(b *browser.Browser, address, file string) error {
+	page, err := b.Page(address + s.path)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = page.Close() }()
+	page = page.Timeout(browser.Timeout)
+	chart := "day"
+	if s.night {
+		chart = "night"
+	}
+	if _, err := page.Eval(`(chart) => { localStorage.setItem('chart', chart); location.reload() }`, chart); err != nil {
+		return err
+	}
+	if err := page.WaitLoad(); err != nil {
+		return err
+	}
+	if _, err := page.Element(s.wait); err != nil {
+		return fmt.Errorf("%s does not appear: %w", s.wait, err)
+	}
+	if s.prepare != nil {
+		if err := s.prepare(page); err != nil {
+			return err
+		}
+	}
+	// Two frames of the browser: what was asked for is drawn then.
+	if _, err := page.Eval(`() => document.fonts.ready.then(() => new Promise(r => setTimeout(r, 900)))`); err != nil {
+		return err
+	}
+	picture, err := page.Screenshot(false, nil)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(file, picture, 0o644)
+}
+
+func fill(p *rod.Page, selector, text string) error {
+	e, err := p.Timeout(browser.Timeout).Element(selector)
+	if err != nil {
+		return err
+	}
+	if err := e.SelectAllText(); err != nil {
+		return err
+	}
+	return e.Input(text)
+}

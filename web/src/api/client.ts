@@ -1,0 +1,34 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema.gen';
+
+export type Schemas = components['schemas'];
+export type Rig = Schemas['Rig'];
+export type Trim = Schemas['Trim'];
+export type Setting = Schemas['Setting'];
+export type Settings = Schemas['Settings'];
+export type Value = Schemas['Value'];
+export type Trial = Schemas['Trial'];
+export type Leg = Schemas['Leg'];
+export type Fitting = Schemas['Fitting'];
+export type Check = Schemas['Check'];
+export type Fault = Schemas['Fault'];
+
+export const api = createClient<paths>();
+
+/** An answer of the server that says what is wrong, field by field. */
+export class Refusal extends Error {
+  readonly status: number;
+  readonly faults: Fault[];
+  constructor(problem: Schemas['Problem']) {
+    super(problem.title);
+    this.status = problem.status;
+    this.faults = problem.faults;
+  }
+}
+
+/** Returns the data of an answer, or throws what the server said against it. */
+export async function take<T>(call: Promise<{ data?: T; error?: unknown }>): Promise<T> {
+  const { data, error } = await call;
+  if (error !== undefined) throw new Refusal(error as Schemas['Problem']);
+  return data as T;
+}

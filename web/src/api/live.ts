@@ -1,0 +1,74 @@
+import { type QueryClient, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useSyncExternalStore } from 'react';
+
+interface News {
+  topic: string;
+  rig: number;
+  id?: number;
+}
+
+let connected = true;
+const watchers = new Set<() => void>();
+
+function setConnected(now: boolean) {
+  if (connected === now) return;
+  connected = now;
+  for (const tell of watchers) tell();
+}
+
+/** Whether the stream of live events is up. */
+export function useConnected(): boolean {
+  return useSyncExternalStore(
+    (tell) => {
+      watchers.add(tell);
+      return () => watchers.delete(tell);
+    },
+    () => connected,
+  );
+}
+
+/** The queries that a piece of news makes stale. Figures arrive many times a second and are gathered. */
+const stale: Record<string, string[]> = {
+  rig: ['rigs'],
+  trim: ['trims', 'rigs', 'comparison', 'scores'],
+  fitting: ['fittings', 'rigs', 'trims'],
+  trial: ['trials', 'rigs', 'telemetry', 'scores', 'comparison'],
+  samples: ['telemetry', 'vitals', 'trials'],
+};
+
+const gatherMs = 700;
+
+function follow(queries: QueryClient): () => void {
+  const due = new Set<string>();
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  const flush = () => {
+    timer = undefined;
+    for (const key of due) void queries.invalidateQueries({ queryKey: [key] });
+    due.clear();
+  };
+  const source = new EventSource('/api/events');
+  source.onopen = () => {
+    setConnected(true);
+    void queries.invalidateQueries();
+  };
+  source.onerror = () => setConnected(false);
+  source.onmessage = (event) => {
+    const news = JSON.parse(event.data as string) as News;
+    if (news.topic === 'all') {
+      void queries.invalidateQueries();
+      return;
+    }
+    for (const key of stale[news.topic] ?? []) due.add(key);
+    timer ??= setTimeout(flush, news.topic === 'samples' ? gatherMs : 60);
+  };
+  return () => {
+    source.close();
+    clearTimeout(timer);
+  };
+}
+
+/** Keeps every query fresh while the page is open. */
+export function useLive() {
+  const queries = useQueryClient();
+  useEffect(() => follow(queries), [queries]);
+}

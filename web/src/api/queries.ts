@@ -1,0 +1,58 @@
+import { queryOptions } from '@tanstack/react-query';
+import { api, type Settings, take } from './client';
+
+const path = (rig: number) => ({ params: { path: { rig } } });
+
+export const rigsQuery = queryOptions({ queryKey: ['rigs'], queryFn: () => take(api.GET('/api/rigs')) });
+
+/** The newest figures of the rigs: the same answer, asked for more often. */
+export const vitalsQuery = queryOptions({ queryKey: ['vitals'], queryFn: () => take(api.GET('/api/rigs')) });
+
+export const trimsQuery = (rig: number) =>
+  queryOptions({ queryKey: ['trims', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/trims', path(rig))) });
+
+export const settingsQuery = (rig: number) =>
+  queryOptions({
+    queryKey: ['settings', rig],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => take(api.GET('/api/rigs/{rig}/settings', path(rig))),
+  });
+
+export const checkQuery = (rig: number, parent: number | null, settings: Settings) =>
+  queryOptions({
+    queryKey: ['check', rig, parent, settings],
+    queryFn: () => take(api.POST('/api/rigs/{rig}/check', { ...path(rig), body: { parent, settings } })),
+    placeholderData: (before) => before,
+  });
+
+export const fittingsQuery = (rig: number) =>
+  queryOptions({ queryKey: ['fittings', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/fittings', path(rig))) });
+
+export const trialsQuery = (rig: number) =>
+  queryOptions({ queryKey: ['trials', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/trials', path(rig))) });
+
+export const trialQuery = (trial: number) =>
+  queryOptions({
+    queryKey: ['trials', 'one', trial],
+    queryFn: () => take(api.GET('/api/trials/{trial}', { params: { path: { trial } } })),
+  });
+
+export const telemetryQuery = (trial: number) =>
+  queryOptions({
+    queryKey: ['telemetry', trial],
+    queryFn: () =>
+      take(api.GET('/api/trials/{trial}/telemetry', { params: { path: { trial }, query: { buckets: 360 } } })),
+    placeholderData: (before) => before,
+  });
+
+export const yardsticksQuery = queryOptions({
+  queryKey: ['yardsticks'],
+  staleTime: Number.POSITIVE_INFINITY,
+  queryFn: () => take(api.GET('/api/yardsticks')),
+});
+
+export const comparisonQuery = (rig: number, base: number, trim: number) =>
+  queryOptions({
+    queryKey: ['comparison', rig, base, trim],
+    queryFn: () => take(api.GET('/api/rigs/{rig}/comparison', { params: { path: { rig }, query: { base, trim } } })),
+  });

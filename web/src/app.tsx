@@ -1,0 +1,53 @@
+import { useQuery } from '@tanstack/react-query';
+import { Redirect, useLocation } from 'wouter';
+import { useLive } from './api/live';
+import { rigsQuery } from './api/queries';
+import { FittingSheet } from './features/fitting/fitting-sheet';
+import { RigSheet } from './features/rig/rig-sheet';
+import { ScoresSheet } from './features/scores/scores-sheet';
+import { TrialSheet } from './features/trial/trial-sheet';
+import { TrimSheet } from './features/trim/trim-sheet';
+import { Frame } from './frame/frame';
+import { Empty } from './ui/parts';
+
+export interface SheetProps {
+  rig: number;
+  /** The trim or trial that the address names. */
+  id?: number;
+  mode?: string;
+}
+
+const sheets: Record<string, (props: SheetProps) => React.ReactNode> = {
+  rig: RigSheet,
+  trim: TrimSheet,
+  fitting: FittingSheet,
+  trial: TrialSheet,
+  scores: ScoresSheet,
+};
+
+export function App() {
+  useLive();
+  const rigs = useQuery(rigsQuery);
+  const [location] = useLocation();
+  if (rigs.isPending) return <p className="p-6 text-soft">Reading the bench …</p>;
+  if (rigs.isError)
+    return <p className="p-6 text-caution">The server does not answer. It may be starting; this page tries again.</p>;
+  const first = rigs.data[0];
+  if (!first) {
+    return (
+      <Empty>
+        <strong>There is no rig yet.</strong> Add one over the API (/api), then start its agent with the token you get.
+      </Empty>
+    );
+  }
+  // Addresses are /rig/RIG/SHEET, then the trim or trial shown, then what is done with it.
+  const [, root, rigId, sheet = '', id, mode] = location.split('/');
+  const rig = root === 'rig' ? rigs.data.find((r) => r.id === Number(rigId)) : undefined;
+  const Sheet = sheets[sheet];
+  if (!rig || !Sheet) return <Redirect to={`/rig/${(rig ?? first).id}/rig`} replace />;
+  return (
+    <Frame rigs={rigs.data} rig={rig} sheet={sheet}>
+      <Sheet key={location} rig={rig.id} id={id ? Number(id) : undefined} mode={mode} />
+    </Frame>
+  );
+}

@@ -1,0 +1,148 @@
+import { useQuery } from '@tanstack/react-query';
+import { useLocation } from 'wouter';
+import type { Fitting, Rig } from '../../api/client';
+import { fittingsQuery, rigsQuery, settingsQuery, trimsQuery } from '../../api/queries';
+import type { SheetProps } from '../../app';
+import { moment, trimName, value } from '../../ui/format';
+import { Button, Empty, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/parts';
+import { useFit } from '../trim/trim-view';
+
+/** Is it in force? */
+export function FittingSheet({ rig: id }: SheetProps) {
+  const { data: rig } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === id) });
+  const fittings = useQuery(fittingsQuery(id));
+  const trims = useQuery(trimsQuery(id));
+  if (!rig || !fittings.data || !trims.data) return <p className="p-4 text-soft">Reading the fittings …</p>;
+  const newest = fittings.data[0];
+  if (!newest) {
+    return (
+      <div className="px-4">
+        <Empty>
+          {rig.canFit ? (
+            <>
+              <strong>Nothing was fitted yet.</strong> Begin with stock: open it on the course line below and fit it, so
+              that the baseline is true.
+            </>
+          ) : (
+            <>
+              <strong>The board of {rig.name} is not reached over the network.</strong> Its settings stay as they are:
+              “as found”.
+            </>
+          )}
+        </Empty>
+      </div>
+    );
+  }
+  const nameOf = (trim: number) => {
+    const t = trims.data.find((x) => x.id === trim);
+    return t ? `${trimName(t)}${t.number > 0 ? ` ${t.name}` : ''}` : '';
+  };
+  return (
+    <SheetWithDock dock={<NextDock rig={rig} fitting={newest} />}>
+      <Heading note={moment(newest.at)}>Fitting {nameOf(newest.trim)}</Heading>
+      <Progress fitting={newest} />
+      <Differences rig={rig} fitting={newest} />
+      <Section title="Earlier">
+        <table className="table-thin">
+          <tbody>
+            {fittings.data.slice(1, 12).map((f) => (
+              <tr key={f.id}>
+                <td className="num text-soft">{moment(f.at)}</td>
+                <td className="min-w-52">{nameOf(f.trim)}</td>
+                <td>
+                  <Verdict verdict={f.state} />
+                </td>
+                <td className="text-soft">{f.problem}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {fittings.data.length === 1 && <p className="text-soft">None.</p>}
+      </Section>
+    </SheetWithDock>
+  );
+}
+
+const marks = { done: '●', now: '▸', waiting: '○', failed: '✕' };
+
+function Progress({ fitting }: { fitting: Fitting }) {
+  return (
+    <ol className="mb-4 max-w-[34rem] text-[16px]" data-fitting={fitting.state}>
+      {fitting.steps.map((s) => (
+        <li
+          key={s.name}
+          className={`flex gap-3 py-1 ${s.state === 'waiting' ? 'text-soft' : ''} ${s.state === 'failed' ? 'text-caution' : ''}`}
+        >
+          <span aria-hidden="true" className={s.state === 'done' ? 'text-held' : ''}>
+            {marks[s.state]}
+          </span>
+          <span className={s.state === 'now' ? 'font-semibold' : ''}>{s.name}</span>
+          <span className="sr-only">{s.state}</span>
+        </li>
+      ))}
+      <li className="mt-1 border-t border-line pt-2">
+        <Verdict verdict={fitting.state} />
+        {fitting.problem && <p className="text-caution">{fitting.problem}</p>}
+        {fitting.state === 'in force' && <p className="text-soft">Every setting reads back as asked.</p>}
+      </li>
+    </ol>
+  );
+}
+
+function Differences({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
+  const settings = useQuery({ ...settingsQuery(rig.id), enabled: rig.parts != null });
+  if (fitting.differences.length === 0) return null;
+  return (
+    <Section title="Not as asked">
+      <table className="table-thin">
+        <thead>
+          <tr>
+            <th>Setting</th>
+            <th className="right">Asked</th>
+            <th className="right">In force</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {fitting.differences.map((d) => (
+            <tr key={d.key}>
+              <td>{settings.data?.find((s) => s.key === d.key)?.name ?? d.key}</td>
+              <td className="right num">{value(d.wanted)}</td>
+              <td className="right num text-caution">{value(d.found)}</td>
+              <td className="text-soft">{d.text}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Section>
+  );
+}
+
+function NextDock({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
+  const [, go] = useLocation();
+  const fit = useFit(rig);
+  if (!fitting.ended) {
+    return (
+      <Section title="Next">
+        The machine restarts. This goes on if the page is closed, and after a restart of the server.
+      </Section>
+    );
+  }
+  return (
+    <Section title="Next">
+      <div className="flex flex-col items-start gap-2">
+        {fitting.state === 'in force' ? (
+          <Button main hint="t" onClick={() => go(`/rig/${rig.id}/trial`)}>
+            Prove it
+          </Button>
+        ) : (
+          <Button main onClick={() => fit.mutate(fitting.trim)}>
+            Fit it again
+          </Button>
+        )}
+        <Button onClick={() => go(`/rig/${rig.id}/trim/${fitting.trim}`)}>Show the trim</Button>
+      </div>
+      <Problem error={fit.error} />
+    </Section>
+  );
+}

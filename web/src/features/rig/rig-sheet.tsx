@@ -1,0 +1,239 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, type Rig, take } from '../../api/client';
+import { rigsQuery } from '../../api/queries';
+import type { SheetProps } from '../../app';
+import { decimalsOf, num } from '../../ui/format';
+import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
+
+/** What is this machine, what did it do as delivered, where does the board exceed the maker's limits? */
+export function RigSheet({ rig: id }: SheetProps) {
+  const { data } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === id) });
+  if (!data) return null;
+  return (
+    <SheetWithDock dock={<LinkDock rig={data} />}>
+      <Heading note={data.simulated ? 'simulated: a stand-in, not a machine' : undefined}>{data.name}</Heading>
+      <div className="grid grid-cols-2 gap-x-8">
+        <Parts rig={data} />
+        <Facts rig={data} />
+      </div>
+      {data.limits.length > 0 && <Audit rig={data} />}
+      <Baseline rig={data} />
+    </SheetWithDock>
+  );
+}
+
+function Rows({ rows }: { rows: [string, string][] }) {
+  return (
+    <dl className="row-rule">
+      {rows.map(([name, text]) => (
+        <div key={name} className="flex justify-between gap-4 py-[3px]">
+          <dt className="text-soft">{name}</dt>
+          <dd className="text-right">{text}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+function Parts({ rig }: { rig: Rig }) {
+  const p = rig.parts;
+  return (
+    <Section title="Parts">
+      {p ? (
+        <Rows
+          rows={[
+            ['Processor', `${p.processor}, ${rig.coreGroups.map((g) => `${g.cores} cores in ${g.name}`).join(', ')}`],
+            ['Board', p.board],
+            ['Cooler', p.cooler],
+            ['Memory', p.memory],
+          ]}
+        />
+      ) : (
+        <p className="text-soft">
+          No part sheets: trials can be run here, but settings are neither known nor forecast until parts are named.
+        </p>
+      )}
+      <Ambient rig={rig} />
+    </Section>
+  );
+}
+
+function Ambient({ rig }: { rig: Rig }) {
+  const queries = useQueryClient();
+  const [text, setText] = useState(rig.ambientC.toFixed(1));
+  const save = useMutation({
+    mutationFn: () =>
+      take(api.PATCH('/api/rigs/{rig}', { params: { path: { rig: rig.id } }, body: { ambientC: Number(text) } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['rigs'] }),
+  });
+  return (
+    <form
+      className="mt-1 flex items-center gap-2 border-t border-dotted border-line pt-1"
+      onSubmit={(e) => {
+        e.preventDefault();
+        save.mutate();
+      }}
+    >
+      <label htmlFor="ambient" className="mr-auto text-soft">
+        Room temperature, for forecasts
+      </label>
+      <input
+        id="ambient"
+        inputMode="decimal"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        className="num w-16 border border-line bg-sheet px-1 text-right"
+      />
+      °C
+      {Number(text) !== rig.ambientC && <Button type="submit">Set</Button>}
+      <Problem error={save.error} />
+    </form>
+  );
+}
+
+function Facts({ rig }: { rig: Rig }) {
+  const f = rig.facts;
+  if (!f) {
+    return (
+      <Section title="As it says of itself">
+        <p className="text-soft">Not linked yet: start its agent with the token from the right.</p>
+      </Section>
+    );
+  }
+  const rows: [string, string][] = [
+    ['Name', f.host],
+    ['Processor', f.processor],
+    ['Cores', `${f.cores}, ${f.threads} threads`],
+    ['Memory', `${num(f.memoryMB / 1024, 1)} GiB`],
+    ['System', `${f.system} ${f.kernel === 'none' ? '' : f.kernel}`],
+    ['Channels', `${f.channels} figures a second`],
+  ];
+  return (
+    <Section title="As it says of itself">
+      <Rows rows={rows} />
+    </Section>
+  );
+}
+
+function Audit({ rig }: { rig: Rig }) {
+  const beyond = rig.limits.filter((l) => l.exceeds);
+  return (
+    <Section
+      title="Limits"
+      note={
+        beyond.length > 0
+          ? `as delivered, this board exceeds the maker's in ${beyond.length} of ${rig.limits.length}`
+          : 'as delivered within the maker’s'
+      }
+    >
+      <table className="table-thin w-full max-w-[40rem]">
+        <thead>
+          <tr>
+            <th>Limit</th>
+            <th className="right">Maker</th>
+            <th className="right">Board, as delivered</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {rig.limits.map((l) => (
+            <tr key={l.key}>
+              <td>{l.name}</td>
+              <td className="right num">
+                {num(l.maker)} {l.unit}
+              </td>
+              <td className="right num">
+                {num(l.board)} {l.unit}
+              </td>
+              <td className={l.exceeds ? 'text-caution' : 'text-soft'}>
+                {l.exceeds ? `✕ ${num((100 * l.board) / l.maker - 100)} % beyond` : 'within'}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Section>
+  );
+}
+
+function Baseline({ rig }: { rig: Rig }) {
+  if (rig.stock.length === 0) {
+    return (
+      <Section title="Baseline">
+        <p className="max-w-[34rem] text-soft">
+          Not measured yet. {rig.canFit ? 'Fit stock, then run' : 'Run'} a heavy leg and the yardsticks: everything
+          later is compared with that.
+        </p>
+      </Section>
+    );
+  }
+  return (
+    <Section title="Baseline" note="heavy load as delivered, mean of the steady part and peak">
+      <table className="table-thin w-full max-w-[40rem]">
+        <thead>
+          <tr>
+            <th>Figure</th>
+            <th className="right">Mean</th>
+            <th className="right">Peak</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rig.stock.map((f) => (
+            <tr key={f.key}>
+              <td>{f.label}</td>
+              <td className="right num">
+                {num(f.mean, decimalsOf(f.unit))} {f.unit}
+              </td>
+              <td className="right num">
+                {num(f.peak, decimalsOf(f.unit))} {f.unit}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Section>
+  );
+}
+
+function LinkDock({ rig }: { rig: Rig }) {
+  const renew = useMutation({
+    mutationFn: () => take(api.POST('/api/rigs/{rig}/token', { params: { path: { rig: rig.id } } })),
+  });
+  return (
+    <>
+      <Section title="Link">
+        <p className="mb-2">
+          {rig.linked ? (
+            <span className="text-held">● linked</span>
+          ) : (
+            <span className="text-caution">✕ not linked</span>
+          )}
+        </p>
+        {!rig.simulated && (
+          <>
+            <p className="mb-2 text-soft">The agent runs on the machine itself, started with its token:</p>
+            {renew.data && (
+              <code className="num mb-2 block border border-line bg-sheet p-2 break-all">
+                zerokeel agent --server {window.location.origin} --token {renew.data.token}
+              </code>
+            )}
+            <Button onClick={() => renew.mutate()}>New token</Button>
+            <p className="mt-1 text-[13px] text-soft">The old token stops working.</p>
+            <Problem error={renew.error} />
+          </>
+        )}
+      </Section>
+      <Section title="Board">
+        {rig.firmwareAddress ? (
+          <p className="text-soft">
+            Reached over Redfish at <span className="num break-all text-ink">{rig.firmwareAddress}</span>
+            {rig.simulated && ', a simulated board'}.
+          </p>
+        ) : (
+          <p className="text-soft">Not reached over the network: settings cannot be brought to it from here.</p>
+        )}
+      </Section>
+    </>
+  );
+}

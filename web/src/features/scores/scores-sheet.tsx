@@ -1,0 +1,226 @@
+import { useQuery } from '@tanstack/react-query';
+import { useLocation } from 'wouter';
+import type { Schemas, Trim } from '../../api/client';
+import { comparisonQuery, rigsQuery, trimsQuery, yardsticksQuery } from '../../api/queries';
+import type { SheetProps } from '../../app';
+import { decimalsOf, num, signed, trimName, value } from '../../ui/format';
+import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
+
+type Row = Schemas['ComparisonRow'];
+type Spread = Schemas['Spread'];
+
+/** Is it faster, cooler, cheaper? Two trims side by side, every run a dot. */
+export function ScoresSheet({ rig, id, mode }: SheetProps) {
+  const [, go] = useLocation();
+  const { data: owner } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === rig) });
+  const trims = useQuery(trimsQuery(rig));
+  if (!owner || !trims.data) return <p className="p-4 text-soft">Reading the scores …</p>;
+  const scored = trims.data.filter((t) => t.points != null);
+  const base = trims.data.find((t) => t.id === id) ?? trims.data[0];
+  const trim =
+    trims.data.find((t) => t.id === Number(mode)) ??
+    scored.findLast((t) => t.inForce && t.id !== base?.id) ??
+    scored.findLast((t) => t.id !== base?.id) ??
+    base;
+  if (!base || !trim || scored.length === 0) {
+    return (
+      <div className="px-4">
+        <Empty>
+          <strong>No score was taken yet.</strong> Run the yardsticks under stock first, three runs each, on the Trial
+          sheet: everything later is compared with that.
+        </Empty>
+      </div>
+    );
+  }
+  const choose = (b: number, t: number) => go(`/rig/${rig}/scores/${b}/${t}`);
+  return <Comparison rig={rig} trims={trims.data} base={base} trim={trim} choose={choose} />;
+}
+
+interface ComparisonProps {
+  rig: number;
+  trims: Trim[];
+  base: Trim;
+  trim: Trim;
+  choose: (base: number, trim: number) => void;
+}
+
+function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
+  const [, go] = useLocation();
+  const comparison = useQuery(comparisonQuery(rig, base.id, trim.id));
+  const yardsticks = useQuery(yardsticksQuery);
+  const rows = comparison.data?.rows ?? [];
+  return (
+    <SheetWithDock
+      dock={
+        <>
+          <Section title="Against">
+            <Picker label="Base" trims={trims} value={base.id} onChange={(b) => choose(b, trim.id)} />
+            <Picker label="Trim" trims={trims} value={trim.id} onChange={(t) => choose(base.id, t)} />
+            <p className="mt-1 text-[13px] text-soft">Or drag across two waypoints of the course below.</p>
+          </Section>
+          <Section title="What differs">
+            <ul className="row-rule">
+              {comparison.data?.changes.map((c) => (
+                <li key={c.key} className="flex justify-between gap-2 py-0.5">
+                  <span className="truncate">{c.key}</span>
+                  <span className="num whitespace-nowrap">
+                    {value(c.from)} → {value(c.to)}
+                  </span>
+                </li>
+              ))}
+            </ul>
+            {comparison.data?.changes.length === 0 && <p className="text-soft">Nothing: the same settings.</p>}
+          </Section>
+          <Button onClick={() => go(`/rig/${rig}/trial`)}>Take more runs</Button>
+        </>
+      }
+    >
+      <Heading note="each run a dot, the mean a bar with its 95 % interval">
+        {trimName(trim)} {trim.number > 0 && trim.name} against {trimName(base)}
+      </Heading>
+      <Problem error={comparison.error} />
+      {yardsticks.data?.map((y) => {
+        const own = rows.filter((r) => r.yardstick === y.id);
+        return (
+          own.length > 0 && (
+            <Yardstick
+              key={y.id}
+              name={y.name}
+              better={y.better}
+              rows={own}
+              base={trimName(base)}
+              trim={trimName(trim)}
+            />
+          )
+        );
+      })}
+    </SheetWithDock>
+  );
+}
+
+function Picker({
+  label,
+  trims,
+  value: chosen,
+  onChange,
+}: {
+  label: string;
+  trims: Trim[];
+  value: number;
+  onChange: (id: number) => void;
+}) {
+  return (
+    <label className="mb-1 flex items-center gap-2">
+      <span className="w-10 text-soft">{label}</span>
+      <select
+        value={chosen}
+        onChange={(e) => onChange(Number(e.target.value))}
+        className="min-w-0 flex-1 border border-line bg-sheet px-1 py-0.5"
+      >
+        {trims.map((t) => (
+          <option key={t.id} value={t.id}>
+            {trimName(t)} {t.number > 0 && t.name}
+            {t.points == null ? ' (no score)' : ''}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+function Yardstick({
+  name,
+  better,
+  rows,
+  base,
+  trim,
+}: {
+  name: string;
+  better: string;
+  rows: Row[];
+  base: string;
+  trim: string;
+}) {
+  return (
+    <Section title={name} note={`${better} is better`}>
+      <table className="table-thin w-full" data-comparison="">
+        <thead>
+          <tr>
+            <th className="w-[150px]">Figure</th>
+            <th>Runs</th>
+            <th className="right w-[100px]">{base}</th>
+            <th className="right w-[100px]">{trim}</th>
+            <th className="right w-[86px]">Change</th>
+            <th className="right w-[64px]">%</th>
+            <th className="w-[110px]" />
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((r) => (
+            <ComparisonLine key={r.key} row={r} />
+          ))}
+        </tbody>
+      </table>
+    </Section>
+  );
+}
+
+function ComparisonLine({ row }: { row: Row }) {
+  const decimals = decimalsOf(row.unit);
+  const figure = (s: Spread | null | undefined) => (s ? `${num(s.mean, decimals)} ${row.unit}` : '–');
+  const main = row.key === 'score';
+  const millivolts = row.unit === 'V' && row.absolute != null;
+  return (
+    <tr data-row={row.key} className={main ? 'font-semibold' : ''}>
+      <td>{main ? 'Score' : row.label}</td>
+      <td>
+        <Dots row={row} />
+      </td>
+      <td className="right num whitespace-nowrap">{figure(row.base)}</td>
+      <td className="right num whitespace-nowrap">{figure(row.trim)}</td>
+      <td className="right num whitespace-nowrap">
+        {row.absolute == null ? '' : millivolts ? `${signed(row.absolute * 1000)} mV` : signed(row.absolute, decimals)}
+      </td>
+      <td className="right num">{row.percent == null ? '' : signed(row.percent, 1)}</td>
+      <td className="pl-3 text-[13px] whitespace-nowrap">
+        <Meaning row={row} />
+      </td>
+    </tr>
+  );
+}
+
+function Meaning({ row }: { row: Row }) {
+  if (!row.base || !row.trim) return <span className="text-soft">no runs of one</span>;
+  if (row.half == null) return <span className="text-soft">one run proves little</span>;
+  if (!row.shown) return <span className="text-soft">no difference shown</span>;
+  if (row.better === 'neither') return <span>differs</span>;
+  return row.gain ? <span className="text-held">● better</span> : <span className="text-caution">✕ worse</span>;
+}
+
+const width = 200;
+
+/** Runs of both trims on one scale: the base above, the trim below, each with mean and interval. */
+function Dots({ row }: { row: Row }) {
+  const all = [row.base, row.trim].filter((s): s is Spread => s != null);
+  const reach = all.flatMap((s) => [...s.runs, s.mean - (s.half ?? 0), s.mean + (s.half ?? 0)]);
+  const low = Math.min(...reach);
+  const high = Math.max(...reach, low + 1e-9);
+  const x = (v: number) => 6 + ((v - low) / (high - low)) * (width - 12);
+  const line = (s: Spread | null | undefined, y: number, stroke: string, filled: boolean) =>
+    s && (
+      <g stroke={stroke} fill={filled ? stroke : 'var(--paper)'}>
+        {s.half != null && <line x1={x(s.mean - s.half)} x2={x(s.mean + s.half)} y1={y} y2={y} strokeWidth={1} />}
+        <line x1={x(s.mean)} x2={x(s.mean)} y1={y - 5} y2={y + 5} strokeWidth={2} />
+        {s.runs.map((v, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: runs have no other name than their place
+          <circle key={i} cx={x(v)} cy={y} r={2.6} strokeWidth={1.1} />
+        ))}
+      </g>
+    );
+  return (
+    <svg width={width} height={26} className="block" aria-hidden="true">
+      {line(row.base, 7, 'var(--soft)', false)}
+      {line(row.trim, 19, 'var(--ink)', true)}
+    </svg>
+  );
+}

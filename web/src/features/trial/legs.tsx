@@ -1,0 +1,48 @@
+import type { Leg, Trial } from '../../api/client';
+import { loadNames, num, span } from '../../ui/format';
+import { Section, Verdict } from '../../ui/parts';
+
+/** The legs as a timetable, with what was found in each. */
+export function Legs({ trial }: { trial: Trial }) {
+  return (
+    <Section title="Legs">
+      <ol className="row-rule" data-legs="">
+        {trial.legs.map((leg) => (
+          <li key={leg.id} className="py-1">
+            <p className="flex justify-between">
+              <span>
+                {leg.yardstick ? (leg.yardstick === 'all-core' ? 'All-core' : 'Single-core') : loadNames[leg.load]}
+              </span>
+              <span className="num">{time(leg)}</span>
+            </p>
+            <p className="flex justify-between gap-2 text-[13px]">
+              <span className="text-soft">{leg.score != null ? `${num(leg.score)} pt` : cores(leg)}</span>
+              {leg.verdict ? <Verdict verdict={leg.verdict} /> : <span className="text-soft">{leg.state}</span>}
+            </p>
+          </li>
+        ))}
+      </ol>
+      {trial.events.length > 0 && (
+        <ul className="mt-2 text-[13px]">
+          {trial.events.map((e) => (
+            <li key={e.id} className={e.kind === 'mark' || e.kind === 'corrected' ? 'text-soft' : 'text-caution'}>
+              <span className="num">{span(e.atS)}</span> {e.kind}
+              {e.core >= 0 && ` on core ${e.core}`}
+              {e.injected && ', caused on purpose'}
+              {e.kind === 'mark' && `: ${e.text}`}
+            </li>
+          ))}
+        </ul>
+      )}
+    </Section>
+  );
+}
+
+function time(leg: Leg): string {
+  if (leg.state === 'running') return `${span(leg.ranS)} of ${span(leg.seconds)}`;
+  return span(leg.verdict ? leg.ranS : leg.seconds);
+}
+
+function cores(leg: Leg): string {
+  return leg.cores.length === 1 ? `core ${leg.cores[0]}` : `${leg.cores.length} cores`;
+}

@@ -1,0 +1,145 @@
+import type { Schemas } from '../../api/client';
+import { span } from '../../ui/format';
+import { gutter } from './strip';
+
+type Telemetry = Schemas['Telemetry'];
+
+/** Tint of each limiter; a word stands in every stretch that has room for it. */
+const tints: Record<string, string> = {
+  none: 'var(--sheet)',
+  ratio: 'var(--tint-1)',
+  'sustained power': 'var(--tint-3)',
+  'sustained current': 'var(--tint-2)',
+  'peak current': 'var(--tint-4)',
+  temperature: 'color-mix(in srgb, var(--caution) 22%, var(--sheet))',
+};
+
+interface Stretch {
+  name: string;
+  from: number;
+  to: number;
+}
+
+/** What held the clock down, moment by moment. */
+export function LimiterRibbon({ telemetry, to, width }: { telemetry: Telemetry; to: number; width: number }) {
+  const channel = telemetry.channels.find((c) => c.key === 'limiter');
+  if (!channel) return null;
+  const stretches: Stretch[] = [];
+  channel.t.forEach((t, i) => {
+    const name = telemetry.limiters?.[Math.round(channel.mean[i] ?? 0)] ?? 'none';
+    const last = stretches.at(-1);
+    const end = channel.t[i + 1] ?? telemetry.toS;
+    if (last?.name === name) last.to = end;
+    else stretches.push({ name, from: t, to: end });
+  });
+  const inner = width - gutter - 4;
+  return (
+    <section aria-label="Limiter" className="my-1 flex items-center">
+      <span className="text-[13px] font-semibold" style={{ width: gutter }}>
+        Limiter
+      </span>
+      <svg
+        width={inner}
+        height={20}
+        role="img"
+        aria-label={stretches.map((s) => `${s.name} from ${span(s.from)}`).join(', ')}
+      >
+        {stretches.map((s) => {
+          const x = (s.from / to) * inner;
+          const w = ((s.to - s.from) / to) * inner;
+          return (
+            <g key={s.from}>
+              <title>{`${s.name}, ${span(s.from)} to ${span(s.to)}`}</title>
+              <rect
+                x={x}
+                width={Math.max(w, 0.5)}
+                height={20}
+                fill={tints[s.name]}
+                stroke="var(--line)"
+                strokeWidth={w > 3 ? 0.6 : 0}
+              />
+              {w > s.name.length * 6.4 + 6 && (
+                <text x={x + w / 2} y={14} textAnchor="middle" fontSize={12} fill="var(--ink)">
+                  {s.name}
+                </text>
+              )}
+            </g>
+          );
+        })}
+      </svg>
+    </section>
+  );
+}
+
+/** Channels that can tell a core that stopped from its peers, the best first. */
+const coreChannels = ['temperature.core.', 'rate.core.', 'load.core.'];
+
+/** A line per core, tinted by its figure: a core that stopped stays pale while its peers deepen. */
+export function CoreStrip({
+  telemetry,
+  to,
+  width,
+  failed,
+}: {
+  telemetry: Telemetry;
+  to: number;
+  width: number;
+  failed: number;
+}) {
+  const prefix = coreChannels.find((p) => telemetry.channels.some((c) => c.key.startsWith(p)));
+  if (!prefix) return null;
+  const cores = telemetry.channels.filter((c) => c.key.startsWith(prefix));
+  const all = cores.flatMap((c) => c.mean);
+  const low = Math.min(...all);
+  const high = Math.max(...all, low + 1);
+  const inner = width - gutter - 4;
+  const row = cores.length > 10 ? 6 : 9;
+  return (
+    <section aria-label="Cores" className="mt-1">
+      <p className="text-[13px] leading-tight" style={{ paddingLeft: gutter }}>
+        <span className="font-semibold">Cores</span>{' '}
+        <span className="text-soft">
+          {cores[0]?.quantity === 'temperature' ? 'temperature' : cores[0]?.quantity}, paler is less: {low.toFixed(0)}{' '}
+          to {high.toFixed(0)} {cores[0]?.unit}
+        </span>
+      </p>
+      {cores.map((c) => (
+        <div key={c.key} className="flex items-center" style={{ height: row }}>
+          <span
+            className={`num pr-2 text-right text-[10px] leading-none ${c.core === failed ? 'font-bold text-caution' : 'text-soft'}`}
+            style={{ width: gutter }}
+          >
+            {c.core === failed ? `✕ ${c.core}` : c.core}
+          </span>
+          <svg width={inner} height={row - 1} aria-hidden="true">
+            {runs(c, low, high).map((r) => (
+              <rect
+                key={r.from}
+                x={(r.from / to) * inner}
+                width={((r.to - r.from) / to) * inner + 0.4}
+                height={row - 1}
+                fill={r.fill}
+              />
+            ))}
+          </svg>
+        </div>
+      ))}
+    </section>
+  );
+}
+
+const depths = ['var(--sheet)', 'var(--tint-1)', 'var(--tint-2)', 'var(--tint-3)', 'var(--tint-4)'];
+
+/** Joins neighbouring buckets of one tint, so that a long trial stays light to draw. */
+function runs(c: Schemas['ChannelSeries'], low: number, high: number) {
+  const out: { from: number; to: number; fill: string }[] = [];
+  c.t.forEach((t, i) => {
+    const place = ((c.mean[i] ?? low) - low) / (high - low);
+    const fill = depths[Math.min(depths.length - 1, Math.floor(place * depths.length))] ?? 'none';
+    const end = c.t[i + 1] ?? t + (t - (c.t[i - 1] ?? t));
+    const last = out.at(-1);
+    if (last?.fill === fill) last.to = end;
+    else out.push({ from: t, to: end, fill });
+  });
+  return out;
+}

@@ -1,0 +1,185 @@
+import { useEffect, useRef } from 'react';
+import uPlot from 'uplot';
+import type { Trial } from '../../api/client';
+import { span } from '../../ui/format';
+import { colour, useChart } from '../../ui/theme';
+
+/** Room at the left of every strip for its scale, in CSS pixels; ribbons line up with it. */
+export const gutter = 52;
+
+export interface Line {
+  label: string;
+  values: (number | null)[];
+  look: 'main' | 'thin' | 'dashed';
+}
+
+interface StripProps {
+  title: string;
+  unit: string;
+  decimals?: number;
+  times: number[];
+  lines: Line[];
+  /** A limit drawn across. */
+  limit?: { label: string; at: number };
+  trial: Trial;
+  width: number;
+  height: number;
+  to: number;
+}
+
+/** One strip chart of a trial; the strips of a sheet share one time axis and one cursor. */
+export function Strip(props: StripProps) {
+  const host = useRef<HTMLDivElement>(null);
+  const plot = useRef<uPlot | null>(null);
+  const chart = useChart();
+  const { times, lines, width, height, to, trial, limit, unit, decimals = 0 } = props;
+  const state = useRef({ trial, limit, to });
+  state.current = { trial, limit, to };
+  const shape = `${lines.map((l) => l.label + l.look).join()} ${chart} ${limit?.at}`;
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the plot is made anew only when its shape changes; data follow below
+  useEffect(() => {
+    if (!host.current) return;
+    const font = '11px "Spline Sans Mono Variable"';
+    const axis = { stroke: colour('soft'), font, ticks: { show: false } };
+    const at = limit?.at;
+    const u = new uPlot(
+      {
+        width,
+        height,
+        padding: [5, 4, 0, 0],
+        legend: { show: false },
+        cursor: { sync: { key: 'trial' }, y: false, points: { size: 5 } },
+        scales: {
+          x: { time: false, range: () => [0, state.current.to] },
+          y: { range: (_, low, high) => frame(low, high, at) },
+        },
+        axes: [
+          { ...axis, show: false },
+          {
+            ...axis,
+            size: gutter,
+            gap: 4,
+            space: 26,
+            grid: { stroke: colour('line'), width: 0.5 },
+            values: (_, ticks) => ticks.map((t) => t.toFixed(decimals)),
+          },
+        ],
+        series: [
+          {},
+          ...lines.map((l) => ({
+            label: l.label,
+            stroke: l.look === 'main' ? colour('ink') : colour('soft'),
+            width: l.look === 'main' ? 1.5 : 1,
+            dash: l.look === 'dashed' ? [4, 3] : undefined,
+            points: { show: false },
+            spanGaps: false,
+          })),
+        ],
+        hooks: { draw: [(u) => marks(u, state.current.trial, state.current.limit)] },
+      },
+      [times, ...lines.map((l) => l.values)],
+      host.current,
+    );
+    plot.current = u;
+    return () => {
+      plot.current = null;
+      u.destroy();
+    };
+  }, [shape]);
+
+  useEffect(() => {
+    plot.current?.setData([times, ...lines.map((l) => l.values)]);
+  }, [times, lines]);
+  useEffect(() => {
+    plot.current?.setSize({ width, height });
+  }, [width, height]);
+
+  const last = lines.map((l) => ({ label: l.label, value: l.values.findLast((v) => v !== null) }));
+  return (
+    <section>
+      <p className="flex items-baseline justify-between text-[13px] leading-tight" style={{ paddingLeft: gutter }}>
+        <span>
+          <span className="font-semibold">{props.title}</span> <span className="text-soft">{unit}</span>{' '}
+          <span className="text-soft">
+            {lines.map((l) => `${l.look === 'dashed' ? '┄' : l.look === 'thin' ? '─' : '━'} ${l.label}`).join('  ')}
+          </span>
+        </span>
+        <span className="num text-soft">
+          {limit && `┄ ${limit.label}  `}
+          {last[0]?.value != null && `now ${last[0].value.toFixed(decimals)} ${unit}`}
+        </span>
+      </p>
+      <div ref={host} className="bg-sheet" />
+    </section>
+  );
+}
+
+/** The range shown: the data with some room, the limit included when it is near. */
+function frame(low: number, high: number, limit?: number): [number, number] {
+  if (low == null || high == null) return [0, 1];
+  let top = high;
+  if (limit !== undefined && limit < high + (high - low) * 1.5) top = Math.max(high, limit);
+  const room = Math.max((top - low) * 0.08, Math.abs(top) * 0.004, 0.002);
+  return [low - room, top + room];
+}
+
+/** Draws the limit, the bounds of the legs, and the events. */
+function marks(u: uPlot, trial: Trial, limit?: { at: number }) {
+  const { ctx } = u;
+  const { left, top, width, height } = u.bbox;
+  ctx.save();
+  ctx.strokeStyle = colour('line');
+  ctx.lineWidth = 1;
+  ctx.strokeRect(left, top, width, height);
+  const vertical = (s: number, stroke: string, dash: number[]) => {
+    const x = Math.round(u.valToPos(s, 'x', true));
+    ctx.beginPath();
+    ctx.strokeStyle = stroke;
+    ctx.setLineDash(dash);
+    ctx.moveTo(x, top);
+    ctx.lineTo(x, top + height);
+    ctx.stroke();
+  };
+  for (const leg of trial.legs) if (leg.startS) vertical(leg.startS, colour('soft'), [2, 3]);
+  ctx.lineWidth = 1.6;
+  for (const e of trial.events)
+    vertical(e.atS, e.kind === 'mark' || e.kind === 'corrected' ? colour('soft') : colour('caution'), []);
+  if (limit) {
+    const y = Math.round(u.valToPos(limit.at, 'y', true));
+    if (y > top && y < top + height) {
+      ctx.beginPath();
+      ctx.strokeStyle = colour('caution');
+      ctx.lineWidth = 1;
+      ctx.setLineDash([5, 4]);
+      ctx.moveTo(left, y);
+      ctx.lineTo(left + width, y);
+      ctx.stroke();
+    }
+  }
+  ctx.restore();
+}
+
+/** The shared time axis, as the graduated border of a chart. */
+export function TimeRuler({ to, width }: { to: number; width: number }) {
+  const inner = width - gutter - 4;
+  const steps = [5, 10, 30, 60, 120, 300, 600, 1800, 3600, 7200, 14400];
+  const step = steps.find((s) => (inner * s) / to > 62) ?? 28800;
+  const ticks = Array.from({ length: Math.floor(to / step) + 1 }, (_, i) => i * step);
+  return (
+    <div style={{ marginLeft: gutter, width: inner }}>
+      <div className="neatline" style={{ ['--grade' as string]: `${(inner * step) / to / 2}px` }} />
+      <div className="num relative h-4 text-[11px] text-soft">
+        {ticks.map((t) => (
+          <span
+            key={t}
+            className="absolute -translate-x-1/2 whitespace-nowrap first:translate-x-0"
+            style={{ left: `${(100 * t) / to}%` }}
+          >
+            {span(t)}
+          </span>
+        ))}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,236 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useHotkeys } from 'react-hotkeys-hook';
+import { Link, useLocation } from 'wouter';
+import { api, type Rig, type Schemas, type Trial, take } from '../../api/client';
+import { rigsQuery, trialQuery, trialsQuery, trimsQuery } from '../../api/queries';
+import type { SheetProps } from '../../app';
+import { Confirm } from '../../ui/confirm';
+import { loadNames, span, trimName } from '../../ui/format';
+import { Button, Empty, Problem, Section, Verdict } from '../../ui/parts';
+import { useFit } from '../trim/trim-view';
+import { Legs } from './legs';
+import { Strips } from './strips';
+
+/** Is it holding, and what holds it back? */
+export function TrialSheet({ rig: rigId, id }: SheetProps) {
+  const { data: rig } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === rigId) });
+  const trials = useQuery(trialsQuery(rigId));
+  const trims = useQuery(trimsQuery(rigId));
+  const shown = id ?? trials.data?.[0]?.id;
+  const trial = useQuery({ ...trialQuery(shown ?? 0), enabled: shown !== undefined });
+  if (!rig || !trials.data || !trims.data) return <p className="p-4 text-soft">Reading the trials …</p>;
+  const t = trial.data;
+  const trim = trims.data.find((x) => x.id === t?.trim);
+  return (
+    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)_276px]">
+      <div className="flex min-h-0 flex-col overflow-hidden px-4 py-2.5">
+        {t ? (
+          <>
+            <TrialHeading trial={t} trim={trim ? `${trimName(trim)}${trim.number > 0 ? ` ${trim.name}` : ''}` : ''} />
+            <Strips trial={t} trim={trim} />
+          </>
+        ) : (
+          <Empty>
+            <strong>No trial was run yet.</strong> Start one on the right; it runs under the trim in force, and goes on
+            if this page is closed.
+          </Empty>
+        )}
+      </div>
+      <aside className="min-h-0 overflow-auto border-l border-line px-4 py-3">
+        {t && !t.ended ? <RunningDock trial={t} /> : <StartDock rig={rig} />}
+        {t && <Legs trial={t} />}
+        {t?.ended && <WhatItShows rig={rig} trial={t} />}
+        <Earlier rig={rigId} trials={trials.data} shown={shown} />
+      </aside>
+    </div>
+  );
+}
+
+function TrialHeading({ trial, trim }: { trial: Trial; trim: string }) {
+  return (
+    <header className="mb-1 flex items-baseline gap-3">
+      <h1 className="text-[17px] font-semibold whitespace-nowrap">
+        {trial.purpose === 'score' ? 'Benchmark' : 'Trial'} {trial.number} under {trim}
+      </h1>
+      <p data-verdict={trial.verdict} className="truncate">
+        {trial.ended || trial.verdict ? (
+          <Verdict verdict={trial.verdict} core={trial.core} />
+        ) : (
+          <span className="num">{span(trial.remainingS)} left</span>
+        )}
+        {trial.injected && <span className="text-soft"> · caused on purpose</span>}
+        <span className="text-soft"> {trial.why && `· ${trial.why}`}</span>
+      </p>
+    </header>
+  );
+}
+
+type LegRequest = Schemas['LegRequest'];
+
+const ladders: { name: string; note: string; legs: LegRequest[] }[] = [
+  {
+    name: 'Heavy, 10 min',
+    note: 'too little voltage at high current shows within minutes',
+    legs: [{ load: 'heavy', seconds: 600 }],
+  },
+  {
+    name: 'Quick ladder, 20 min',
+    note: 'each load finds what the others miss',
+    legs: [
+      { load: 'heavy', seconds: 480 },
+      { load: 'light', seconds: 320 },
+      { load: 'transition', seconds: 240 },
+      { load: 'idle', seconds: 160 },
+    ],
+  },
+];
+
+const benchmark: LegRequest[] = ['all-core', 'single-core'].flatMap((yardstick) => [
+  { yardstick },
+  { yardstick },
+  { yardstick },
+]);
+
+function StartDock({ rig }: { rig: Rig }) {
+  const queries = useQueryClient();
+  const [, go] = useLocation();
+  const [pick, setPick] = useState(0);
+  const start = useMutation({
+    mutationFn: (body: Schemas['StartTrialRequest']) =>
+      take(api.POST('/api/rigs/{rig}/trials', { params: { path: { rig: rig.id } }, body })),
+    onSuccess: async (trial) => {
+      await queries.invalidateQueries({ queryKey: ['trials'] });
+      go(`/rig/${rig.id}/trial/${trial.id}`);
+    },
+  });
+  const ready =
+    rig.linked && rig.trimInForce != null && (rig.state === 'idle' || rig.state === 'not linked') && !start.isPending;
+  const chosen = ladders[pick] ?? ladders[0];
+  const run = () => ready && chosen && start.mutate({ name: chosen.name, purpose: 'proof', legs: chosen.legs });
+  useHotkeys('t', run, [ready, pick]);
+  return (
+    <Section title="Start">
+      <select
+        aria-label="Legs"
+        value={pick}
+        onChange={(e) => setPick(Number(e.target.value))}
+        className="mb-1 w-full border border-line bg-sheet px-1 py-0.5"
+      >
+        {ladders.map((l, i) => (
+          <option key={l.name} value={i}>
+            {l.name}
+          </option>
+        ))}
+      </select>
+      <p className="mb-2 text-[13px] text-soft">{chosen?.note}</p>
+      <div className="flex gap-2">
+        <Button main hint="t" disabled={!ready} onClick={run}>
+          Start trial
+        </Button>
+        <Button
+          disabled={!ready}
+          title="Three runs of each yardstick"
+          onClick={() => start.mutate({ name: 'Benchmark', purpose: 'score', legs: benchmark })}
+        >
+          Benchmark
+        </Button>
+      </div>
+      {!rig.linked && <p className="mt-1 text-caution">The rig is not linked.</p>}
+      {rig.linked && rig.trimInForce == null && (
+        <p className="mt-1 text-caution">No trim is known to be in force. Fit one first.</p>
+      )}
+      <Problem error={start.error} />
+    </Section>
+  );
+}
+
+function RunningDock({ trial }: { trial: Trial }) {
+  const queries = useQueryClient();
+  const [asking, setAsking] = useState(false);
+  const path = { params: { path: { trial: trial.id } } };
+  const stop = useMutation({
+    mutationFn: () => take(api.POST('/api/trials/{trial}/stop', path)),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['trials'] }),
+  });
+  const mark = useMutation({
+    mutationFn: () => take(api.POST('/api/trials/{trial}/marks', { ...path, body: { text: 'marked by hand' } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['trials'] }),
+  });
+  useHotkeys('period', () => setAsking(true));
+  useHotkeys('space', () => mark.mutate(), { preventDefault: true });
+  return (
+    <Section title="Running" note={trial.state === 'running' ? '' : trial.state}>
+      <div className="flex gap-2">
+        <Button hint="." onClick={() => setAsking(true)}>
+          Stop
+        </Button>
+        <Button hint="Space" onClick={() => mark.mutate()}>
+          Mark
+        </Button>
+      </div>
+      <Problem error={stop.error ?? mark.error} />
+      <Confirm
+        open={asking}
+        onOpenChange={setAsking}
+        title="Stop this trial?"
+        action="Stop the trial"
+        onConfirm={() => stop.mutate()}
+      >
+        What was measured stays, but the trial will prove nothing: the trim keeps the standing that it had before.
+      </Confirm>
+    </Section>
+  );
+}
+
+function WhatItShows({ rig, trial }: { rig: Rig; trial: Trial }) {
+  const [, go] = useLocation();
+  const fit = useFit(rig);
+  const trims = useQuery(trimsQuery(rig.id));
+  const proven = trims.data?.findLast((t) => t.standing === 'proven' && t.id !== trial.trim);
+  const failed = trims.data?.find((t) => t.id === trial.trim)?.standing === 'failed';
+  const still = rig.trimInForce === trial.trim;
+  if (trial.purpose === 'score') {
+    return (
+      <Section title="Next">
+        <Button main onClick={() => go(`/rig/${rig.id}/scores`)}>
+          Compare with stock
+        </Button>
+      </Section>
+    );
+  }
+  if (!failed || !still || !proven) return null;
+  return (
+    <Section title="Next">
+      <p className="mb-2 text-soft">{trimName(proven)} is the last proven trim.</p>
+      <Button main onClick={() => fit.mutate(proven.id)} disabled={fit.isPending}>
+        Back to {trimName(proven)}
+      </Button>
+      <Problem error={fit.error} />
+    </Section>
+  );
+}
+
+function Earlier({ rig, trials, shown }: { rig: number; trials: Trial[]; shown?: number }) {
+  if (trials.length < 2) return null;
+  return (
+    <Section title="Trials">
+      <ul className="row-rule text-[13px]">
+        {trials.map((t) => (
+          <li key={t.id}>
+            <Link
+              href={`/rig/${rig}/trial/${t.id}`}
+              aria-current={t.id === shown ? 'true' : undefined}
+              className="flex justify-between gap-2 py-0.5 aria-[current]:font-semibold"
+            >
+              <span className="truncate">
+                <span className="num text-soft">{t.number}</span> {t.name || loadNames[t.legs[0]?.load ?? '']}
+              </span>
+              <Verdict verdict={t.verdict} />
+            </Link>
+          </li>
+        ))}
+      </ul>
+    </Section>
+  );
+}

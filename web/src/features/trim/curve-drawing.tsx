@@ -1,0 +1,115 @@
+import type { Setting, Settings, Value } from '../../api/client';
+import { signed } from '../../ui/format';
+import { NumberField } from './number-field';
+
+interface CurveProps {
+  rows: Setting[];
+  values: Settings;
+  parent: Settings;
+  onChange?: (key: string, value: Value) => void;
+  wrong: Set<string>;
+}
+
+const height = 118;
+const top = 6;
+
+const numberOf = (v: Value | undefined) => (typeof v === 'number' ? v : 0);
+
+/** The curve offsets as a depth drawing: a keel line over the cores, deeper is less voltage. */
+export function CurveDrawing({ rows, values, parent, onChange, wrong }: CurveProps) {
+  const all = rows.find((r) => r.key === 'curve.all');
+  const cores = rows.filter((r) => r.core >= 0);
+  const depthOf = (s: Settings, key: string) => numberOf(s['curve.all']) + numberOf(s[key]);
+  const deepest = Math.min(-30, ...cores.map((c) => depthOf(values, c.key)));
+  const shallow = Math.max(5, ...cores.map((c) => depthOf(values, c.key)));
+  const y = (steps: number) => top + ((shallow - steps) / (shallow - deepest)) * (height - 2 * top);
+  const column = 100 / Math.max(1, cores.length);
+  const line = (s: Settings) =>
+    cores
+      .flatMap((c, i) => [`${i * column},${y(depthOf(s, c.key))}`, `${(i + 1) * column},${y(depthOf(s, c.key))}`])
+      .join(' ');
+  return (
+    <div>
+      {all && (
+        <p className="mb-2 flex items-center gap-2">
+          <label htmlFor="curve-all" title={all.meaning}>
+            All cores
+          </label>
+          {onChange ? (
+            <NumberField
+              setting={all}
+              value={numberOf(values['curve.all'])}
+              onChange={(x) => onChange('curve.all', x)}
+              wrong={wrong.has('curve.all')}
+            />
+          ) : (
+            <span className="num">{signed(numberOf(values['curve.all']))}</span>
+          )}
+          <span className="text-soft">
+            steps · {all.label} · {all.menu.join(' › ')} · parent{' '}
+            <span className="num">{signed(numberOf(parent['curve.all']))}</span>
+          </span>
+        </p>
+      )}
+      <div className="grid grid-cols-[44px_minmax(0,1fr)]">
+        <div className="num relative text-right text-[11px] text-soft" style={{ height }}>
+          {[0, -10, -20, -30].map((s) => (
+            <span key={s} className="absolute right-2 -translate-y-1/2" style={{ top: y(s) }}>
+              {signed(s)}
+            </span>
+          ))}
+        </div>
+        <svg
+          viewBox={`0 0 100 ${height}`}
+          preserveAspectRatio="none"
+          className="w-full border border-line"
+          style={{ height }}
+        >
+          <title>Curve offset per core, in steps</title>
+          <rect width="100" height={height} fill="var(--buff)" />
+          <polygon points={`0,0 ${line(values)} 100,0`} fill="var(--tint-2)" />
+          {[0, -10, -20, -30].map((s) => (
+            <line key={s} x1="0" x2="100" y1={y(s)} y2={y(s)} stroke="var(--line)" vectorEffect="non-scaling-stroke" />
+          ))}
+          <polyline
+            points={line(parent)}
+            fill="none"
+            stroke="var(--soft)"
+            strokeDasharray="3 3"
+            vectorEffect="non-scaling-stroke"
+          />
+          <polyline
+            points={line(values)}
+            fill="none"
+            stroke="var(--ink)"
+            strokeWidth="2.6"
+            vectorEffect="non-scaling-stroke"
+          />
+        </svg>
+        <span className="pt-1 pr-2 text-right text-[12px] text-soft">core</span>
+        <div className="grid pt-1" style={{ gridTemplateColumns: `repeat(${cores.length}, 1fr)` }}>
+          {cores.map((c) => (
+            <span key={c.key} className="text-center text-[12px]">
+              <span className="block text-soft">{c.core}</span>
+              {onChange ? (
+                <NumberField
+                  setting={c}
+                  value={numberOf(values[c.key])}
+                  onChange={(x) => onChange(c.key, x)}
+                  wrong={wrong.has(c.key)}
+                  className="w-[52px]"
+                />
+              ) : (
+                <span className="num">{signed(numberOf(values[c.key]))}</span>
+              )}
+            </span>
+          ))}
+        </div>
+      </div>
+      <p className="mt-1 text-[12.5px] text-soft">
+        Solid: this trim, the offset for all cores and each core’s own added. Dashed: its parent. Buff: deeper than this
+        trim.
+      </p>
+    </div>
+  );
+}

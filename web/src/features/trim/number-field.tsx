@@ -1,0 +1,73 @@
+import { type KeyboardEvent, useEffect, useState } from 'react';
+import type { Setting } from '../../api/client';
+
+/** Units that may be typed behind a number, as factors to the setting's own unit. */
+const units: Record<string, Record<string, number>> = {
+  W: { w: 1, mw: 0.001, kw: 1000 },
+  A: { a: 1, ma: 0.001 },
+  MHz: { mhz: 1, ghz: 1000 },
+  '°C': { c: 1, '°c': 1 },
+  '%': { '%': 1 },
+  steps: { st: 1, steps: 1 },
+};
+
+/** Reads what was typed: a number, either minus sign, either decimal mark, perhaps a unit. */
+export function parseNumber(text: string, unit: string): number | undefined {
+  const match = text
+    .trim()
+    .replace('\u2212', '-')
+    .replace(',', '.')
+    .match(/^([+-]?\d*\.?\d+)\s*([a-z°%]*)$/i);
+  if (!match) return undefined;
+  const suffix = (match[2] ?? '').toLowerCase();
+  const factor = suffix === '' ? 1 : units[unit]?.[suffix];
+  return factor === undefined ? undefined : Number(match[1]) * factor;
+}
+
+interface NumberFieldProps {
+  setting: Setting;
+  value: number;
+  onChange: (value: number) => void;
+  wrong?: boolean;
+  className?: string;
+}
+
+/** A number that arrow keys move by the board's own step, with Shift by five. */
+export function NumberField({ setting, value, onChange, wrong, className = 'w-[74px]' }: NumberFieldProps) {
+  const shown = String(value).replace('-', '\u2212');
+  const [text, setText] = useState(shown);
+  const [bad, setBad] = useState(false);
+  useEffect(() => {
+    setText((now) => (parseNumber(now, setting.unit) === value ? now : shown));
+    setBad(false);
+  }, [shown, value, setting.unit]);
+  const type = (next: string) => {
+    setText(next);
+    const x = parseNumber(next, setting.unit);
+    setBad(x === undefined);
+    if (x !== undefined) onChange(x);
+  };
+  const nudge = (e: KeyboardEvent) => {
+    if (e.key !== 'ArrowUp' && e.key !== 'ArrowDown') return;
+    e.preventDefault();
+    const by = setting.step * (e.shiftKey ? 5 : 1) * (e.key === 'ArrowUp' ? 1 : -1);
+    onChange(Math.min(setting.max, Math.max(setting.min, Number((value + by).toFixed(6)))));
+  };
+  return (
+    <input
+      aria-label={setting.name}
+      aria-invalid={bad || wrong}
+      inputMode="decimal"
+      value={text}
+      title={
+        bad
+          ? `Not a number in ${setting.unit}`
+          : `${setting.min} to ${setting.max} ${setting.unit}, step ${setting.step}`
+      }
+      onChange={(e) => type(e.target.value)}
+      onKeyDown={nudge}
+      onBlur={() => bad && type(shown)}
+      className={`num border border-line bg-sheet px-1.5 text-right aria-[invalid=true]:border-caution aria-[invalid=true]:text-caution ${className}`}
+    />
+  );
+}

@@ -1,0 +1,114 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMemo, useState } from 'react';
+import { useLocation } from 'wouter';
+import { api, type Rig, type Setting, type Settings, type Trim, take, type Value } from '../../api/client';
+import { checkQuery } from '../../api/queries';
+import { trimName } from '../../ui/format';
+import { Button, Heading, Problem, SheetWithDock } from '../../ui/parts';
+import { ForecastDock, PreflightDock } from './forecast-dock';
+import { Groups } from './groups';
+
+interface EditorProps {
+  rig: Rig;
+  rows: Setting[];
+  parent: Trim;
+  /** The draft that is being changed; absent for a new trim. */
+  draft?: Trim;
+}
+
+/** Makes a trim, or changes a draft: forecast and preflight follow each keystroke. */
+export function TrimEditor({ rig, rows, parent, draft }: EditorProps) {
+  const [, go] = useLocation();
+  const queries = useQueryClient();
+  const start = useMemo(() => changesOf(draft, parent), [draft, parent]);
+  const [changes, setChanges] = useState<Settings>(start);
+  const [name, setName] = useState(draft?.name ?? '');
+  const [reason, setReason] = useState(draft?.reason ?? '');
+  const check = useQuery(checkQuery(rig.id, parent.id, changes));
+  const findings = check.data?.findings ?? [];
+  const wrong = new Set(findings.filter((f) => f.level === 'stop').flatMap((f) => f.fields));
+  const set = (key: string, value: Value) => setChanges((now) => ({ ...now, [key]: value }));
+  const proposed = check.data?.reason ?? '';
+  const title = name.trim() || proposed.slice(0, 60) || 'unnamed';
+  const save = useMutation({
+    mutationFn: () => {
+      const body = { name: title, reason: reason.trim() || proposed, settings: changes };
+      return draft
+        ? take(api.PATCH('/api/trims/{trim}', { params: { path: { trim: draft.id } }, body }))
+        : take(
+            api.POST('/api/rigs/{rig}/trims', {
+              params: { path: { rig: rig.id } },
+              body: { parent: parent.id, ...body },
+            }),
+          );
+    },
+    onSuccess: async (trim) => {
+      await queries.invalidateQueries({ queryKey: ['trims', rig.id] });
+      go(`/rig/${rig.id}/trim/${trim.id}`);
+    },
+  });
+  const unchanged = (check.data?.changes.length ?? 0) === 0;
+  return (
+    <SheetWithDock
+      dock={
+        <>
+          {check.data && (
+            <PreflightDock findings={findings} onFix={(fix) => setChanges((now) => ({ ...now, ...fix }))} />
+          )}
+          <Problem error={check.error} />
+          {check.data && <ForecastDock check={check.data} />}
+        </>
+      }
+    >
+      <Heading note={draft ? 'a draft: it changes until it is fitted' : 'it gets its number when it is saved'}>
+        {draft ? `${trimName(draft)}, draft` : `New trim from ${trimName(parent)}`}
+      </Heading>
+      <form
+        className="mb-2 grid grid-cols-[220px_minmax(0,1fr)_auto_auto] items-end gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (!unchanged && wrong.size === 0) save.mutate();
+        }}
+      >
+        <label className="block">
+          <span className="text-[13px] text-soft">Name</span>
+          <input
+            value={name}
+            maxLength={80}
+            placeholder={proposed.slice(0, 60) || 'what changes'}
+            onChange={(e) => setName(e.target.value)}
+            className="block w-full border border-line bg-sheet px-2 py-0.5"
+          />
+        </label>
+        <label className="block">
+          <span className="text-[13px] text-soft">Why</span>
+          <input
+            value={reason}
+            maxLength={2000}
+            placeholder={proposed || 'the reason for this step'}
+            onChange={(e) => setReason(e.target.value)}
+            className="block w-full border border-line bg-sheet px-2 py-0.5"
+          />
+        </label>
+        <Button onClick={() => go(`/rig/${rig.id}/trim/${(draft ?? parent).id}`)}>Discard</Button>
+        <Button main type="submit" disabled={unchanged || wrong.size > 0 || save.isPending}>
+          Save trim
+        </Button>
+      </form>
+      <Problem error={save.error} />
+      <Groups
+        rows={rows}
+        values={{ ...parent.settings, ...changes }}
+        parent={parent.settings}
+        onChange={set}
+        wrong={wrong}
+        open={(g) => g === 'limits' || g === 'curve'}
+      />
+    </SheetWithDock>
+  );
+}
+
+function changesOf(draft: Trim | undefined, parent: Trim): Settings {
+  if (!draft) return {};
+  return Object.fromEntries(Object.entries(draft.settings).filter(([key, v]) => v !== parent.settings[key]));
+}

@@ -1,0 +1,37 @@
+import { useQuery } from '@tanstack/react-query';
+import { rigsQuery, settingsQuery, trimsQuery } from '../../api/queries';
+import type { SheetProps } from '../../app';
+import { Empty } from '../../ui/parts';
+import { TrimEditor } from './trim-editor';
+import { TrimView } from './trim-view';
+
+/** What shall change, is it sane, what will it do? */
+export function TrimSheet({ rig, id, mode }: SheetProps) {
+  const { data: owner } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === rig) });
+  const trims = useQuery(trimsQuery(rig));
+  const settings = useQuery({ ...settingsQuery(rig), enabled: owner?.parts != null });
+  if (owner && !owner.parts) {
+    return (
+      <Empty>
+        <div className="px-4">
+          <strong>The settings of {owner.name} are not known,</strong> since no part sheets are named for it. Trials and
+          scores work all the same: they are kept under the trim “as found”.
+        </div>
+      </Empty>
+    );
+  }
+  if (!owner || !trims.data || !settings.data) return <p className="p-4 text-soft">Reading the trims …</p>;
+  const trim = trims.data.find((t) => t.id === (id ?? owner.trimInForce)) ?? trims.data.at(-1);
+  if (!trim) return <p className="p-4 text-soft">There is no trim yet.</p>;
+  const parent = trims.data.find((t) => t.id === trim.parent);
+  if (mode === 'new') return <TrimEditor rig={owner} rows={settings.data} parent={trim} />;
+  if (mode === 'edit' && parent) return <TrimEditor rig={owner} rows={settings.data} parent={parent} draft={trim} />;
+  return (
+    <TrimView rig={owner} rows={settings.data} trim={trim} parent={parent} proven={lastProven(trims.data, trim.id)} />
+  );
+}
+
+/** The newest proven trim other than the one given. */
+function lastProven<T extends { id: number; standing: string }>(trims: T[], except: number): T | undefined {
+  return trims.findLast((t) => t.standing === 'proven' && t.id !== except);
+}

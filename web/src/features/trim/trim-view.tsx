@@ -1,0 +1,122 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useHotkeys } from 'react-hotkeys-hook';
+import { useLocation } from 'wouter';
+import { api, type Rig, type Setting, type Trim, take } from '../../api/client';
+import { checkQuery } from '../../api/queries';
+import { moment, trimName, value } from '../../ui/format';
+import { Button, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/parts';
+import { ForecastDock, PreflightDock } from './forecast-dock';
+import { Groups } from './groups';
+
+interface ViewProps {
+  rig: Rig;
+  rows: Setting[];
+  trim: Trim;
+  parent?: Trim;
+  proven?: Trim;
+}
+
+/** Begins a fitting and goes to its sheet. */
+export function useFit(rig: Rig) {
+  const [, go] = useLocation();
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (trim: number) =>
+      take(api.POST('/api/rigs/{rig}/fittings', { params: { path: { rig: rig.id } }, body: { trim } })),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ['fittings', rig.id] });
+      go(`/rig/${rig.id}/fitting`);
+    },
+  });
+}
+
+/** A trim that was saved: what it changes, how it stands, and what to do with it next. */
+export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
+  const [, go] = useLocation();
+  const check = useQuery(checkQuery(rig.id, parent?.id ?? null, trim.settings));
+  const fit = useFit(rig);
+  const stops = check.data?.findings.some((f) => f.level === 'stop');
+  const mayFit = rig.canFit && !trim.inForce && !stops && !fit.isPending;
+  useHotkeys('f', () => mayFit && fit.mutate(trim.id), [mayFit, trim.id]);
+  const changedGroups = new Set(trim.changes.map((c) => rows.find((r) => r.key === c.key)?.group));
+  return (
+    <SheetWithDock
+      dock={
+        <>
+          <Section title="Next">
+            <div className="flex flex-col items-start gap-2">
+              {trim.standing === 'failed' && trim.inForce && proven && (
+                <Button main onClick={() => fit.mutate(proven.id)}>
+                  Back to {trimName(proven)}, proven
+                </Button>
+              )}
+              {!trim.inForce && (
+                <Button
+                  main={trim.standing !== 'failed'}
+                  hint="f"
+                  disabled={!mayFit}
+                  onClick={() => fit.mutate(trim.id)}
+                >
+                  Fit {trimName(trim)}
+                </Button>
+              )}
+              {trim.standing === 'draft' && parent && (
+                <Button onClick={() => go(`/rig/${rig.id}/trim/${trim.id}/edit`)}>Change this draft</Button>
+              )}
+              {trim.inForce && trim.standing !== 'failed' && (
+                <Button main={trim.standing === 'fitted'} hint="t" onClick={() => go(`/rig/${rig.id}/trial`)}>
+                  {trim.standing === 'proven' ? 'Prove further' : 'Prove it'}
+                </Button>
+              )}
+              <Button hint={trim.inForce ? 'n' : undefined} onClick={() => go(`/rig/${rig.id}/trim/${trim.id}/new`)}>
+                New trim from {trimName(trim)}
+              </Button>
+            </div>
+            <Problem error={fit.error} />
+          </Section>
+          {check.data && <PreflightDock findings={check.data.findings.filter((f) => f.rule !== 'no-change')} />}
+          {check.data && <ForecastDock check={check.data} />}
+        </>
+      }
+    >
+      <Heading
+        note={
+          <>
+            {trim.inForce && <span className="font-semibold text-ink">in force · </span>}
+            <Verdict verdict={trim.standing} /> <span>· {trim.summary}</span>
+            {trim.fittedAt && ` · first fitted ${moment(trim.fittedAt)}`}
+          </>
+        }
+      >
+        {trimName(trim)} {trim.number > 0 && trim.name}
+      </Heading>
+      {trim.reason && <p className="mb-2 max-w-[44rem] text-soft">{trim.reason}</p>}
+      {parent && (
+        <ul className="mb-3 max-w-[44rem]">
+          {trim.changes.map((c) => {
+            const row = rows.find((r) => r.key === c.key);
+            const offset = c.key.startsWith('curve') || c.key.endsWith('Offset');
+            return (
+              <li key={c.key}>
+                {row?.name ?? c.key}{' '}
+                <span className="num">
+                  {value(c.from, offset)} → {value(c.to, offset)}
+                </span>{' '}
+                <span className="text-soft">
+                  {row?.unit} against {trimName(parent)}
+                </span>
+              </li>
+            );
+          })}
+        </ul>
+      )}
+      <Groups
+        rows={rows}
+        values={trim.settings}
+        parent={parent?.settings ?? trim.settings}
+        wrong={new Set()}
+        open={(g) => changedGroups.has(g) || g === 'curve' || (changedGroups.size === 0 && g === 'limits')}
+      />
+    </SheetWithDock>
+  );
+}

@@ -1,0 +1,51 @@
+import { useQuery } from '@tanstack/react-query';
+import { Link } from 'wouter';
+import type { Rig } from '../api/client';
+import { trimsQuery } from '../api/queries';
+import { trimName } from '../ui/format';
+import { Sim, Verdict } from '../ui/parts';
+import { toggleChart, useChart } from '../ui/theme';
+
+/** The left edge: a line per rig, with what it does and the trim in force. */
+export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: number; sheet: string }) {
+  const chart = useChart();
+  return (
+    <nav aria-label="Fleet" className="flex flex-col border-r border-line [grid-area:rail]">
+      <p className="px-3.5 py-3 font-bold tracking-[0.09em]">ZERO KEEL</p>
+      <ul>
+        {rigs.map((rig) => (
+          <li key={rig.id}>
+            <Link
+              href={`/rig/${rig.id}/${sheet}`}
+              aria-current={rig.id === current ? 'true' : undefined}
+              className="block border-l-[3px] border-transparent px-3 py-2 aria-[current]:border-ink aria-[current]:bg-sheet"
+            >
+              <span className="flex items-center gap-1.5 font-semibold">
+                {rig.name} {rig.simulated && <Sim />}
+              </span>
+              <span className={`block text-[13px] ${rig.state === 'idle' ? 'text-soft' : 'text-ink'}`}>
+                {rig.state}
+              </span>
+              <InForce rig={rig} />
+            </Link>
+          </li>
+        ))}
+      </ul>
+      <button type="button" onClick={toggleChart} className="mt-auto px-3.5 py-3 text-left text-[13px] text-soft">
+        {chart === 'night' ? 'Day chart' : 'Night chart'}
+      </button>
+    </nav>
+  );
+}
+
+function InForce({ rig }: { rig: Rig }) {
+  const trims = useQuery(trimsQuery(rig.id));
+  const trim = trims.data?.find((t) => t.id === rig.trimInForce);
+  if (!trim) return <span className="block text-[13px] text-soft">no trim known in force</span>;
+  return (
+    <span className="block text-[13px]">
+      <span className="text-soft">{trimName(trim)} </span>
+      <Verdict verdict={trim.standing} />
+    </span>
+  );
+}

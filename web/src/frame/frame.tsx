@@ -1,0 +1,69 @@
+import { type ReactNode, useEffect, useState } from 'react';
+import { Link } from 'wouter';
+import type { Rig } from '../api/client';
+import { useConnected } from '../api/live';
+import { CommandFinder } from './command-finder';
+import { CourseLine } from './course-line';
+import { FleetRail } from './fleet-rail';
+import { KeyHelp, useSheetKeys } from './keys';
+import { RigStrip } from './rig-strip';
+
+export const sheetNames: [string, string, string][] = [
+  ['rig', 'Rig', 'r'],
+  ['trim', 'Trim', 't'],
+  ['fitting', 'Fitting', 'f'],
+  ['trial', 'Trial', 'l'],
+  ['scores', 'Scores', 's'],
+];
+
+interface FrameProps {
+  rigs: Rig[];
+  rig: Rig;
+  sheet: string;
+  children: ReactNode;
+}
+
+/** The frame around every sheet: fleet, the rig's strip, its course, and the sheet for the task in hand. */
+export function Frame({ rigs, rig, sheet, children }: FrameProps) {
+  const [finding, setFinding] = useState(false);
+  const [helping, setHelping] = useState(false);
+  const connected = useConnected();
+  useSheetKeys(rig, { find: () => setFinding(true), help: () => setHelping(true) });
+  useEffect(() => {
+    document.title = `${rig.name} · ${sheet} · Zero Keel`;
+  }, [rig.name, sheet]);
+  return (
+    <div className="frame" data-sheet={sheet}>
+      <FleetRail rigs={rigs} current={rig.id} sheet={sheet} />
+      <header className="flex min-w-0 items-center gap-4 border-b border-line px-4 py-2 [grid-area:strip]">
+        <RigStrip rig={rig} />
+        <nav aria-label="Sheets" className="ml-auto flex items-center gap-4">
+          {sheetNames.map(([key, name]) => (
+            <Link
+              key={key}
+              href={`/rig/${rig.id}/${key}`}
+              aria-current={sheet === key ? 'page' : undefined}
+              className="border-b-2 border-transparent py-0.5 text-soft aria-[current]:border-ink aria-[current]:text-ink"
+            >
+              {name}
+            </Link>
+          ))}
+          <button type="button" onClick={() => setFinding(true)} className="text-soft" title="Find a command">
+            Find <kbd className="num">/</kbd>
+          </button>
+        </nav>
+      </header>
+      <main className="min-h-0 min-w-0 overflow-hidden [grid-area:sheet]">
+        {!connected && (
+          <p role="alert" className="bg-buff px-4 py-1">
+            The server does not answer. What is shown may be old; the page links again by itself.
+          </p>
+        )}
+        {children}
+      </main>
+      <CourseLine rig={rig} />
+      <CommandFinder open={finding} onOpenChange={setFinding} rigs={rigs} rig={rig} />
+      <KeyHelp open={helping} onOpenChange={setHelping} />
+    </div>
+  );
+}

@@ -1,0 +1,35 @@
+import { useQuery } from '@tanstack/react-query';
+import type { Rig } from '../api/client';
+import { vitalsQuery } from '../api/queries';
+import { decimalsOf, num } from '../ui/format';
+import { Sim } from '../ui/parts';
+
+/** The top: which machine this is, its room, and its newest figures while it is linked. */
+export function RigStrip({ rig }: { rig: Rig }) {
+  const live = useQuery({ ...vitalsQuery, select: (rigs) => rigs.find((r) => r.id === rig.id) });
+  const now = live.data ?? rig;
+  const parts = rig.parts
+    ? [rig.parts.processor, rig.parts.board, rig.parts.cooler, rig.parts.memory]
+    : [rig.facts?.processor ?? 'parts not known'];
+  return (
+    <div className="flex min-w-0 items-baseline gap-4">
+      <span className="flex items-center gap-1.5 text-[18px] font-semibold whitespace-nowrap">
+        {rig.name} {rig.simulated && <Sim />}
+      </span>
+      <span className="truncate text-soft" title={parts.join(' · ')}>
+        {parts.join(' · ')}
+      </span>
+      {now.linked ? (
+        <span className="num flex gap-3 whitespace-nowrap" data-vitals="">
+          {now.vitals.map((v) => (
+            <span key={v.key} title={v.label}>
+              {num(v.value, decimalsOf(v.unit))} {v.unit}
+            </span>
+          ))}
+        </span>
+      ) : (
+        <span className="whitespace-nowrap text-caution">not linked</span>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,61 @@
+import type { Value } from '../api/client';
+
+const minus = '\u2212';
+
+/** A number with fixed decimals, a true minus sign, and thin spaces between thousands. */
+export function num(x: number, decimals = 0): string {
+  const [whole = '', fraction] = Math.abs(x).toFixed(decimals).split('.');
+  const grouped = whole.replace(/\B(?=(\d{3})+$)/g, '\u2009');
+  const zero = Number(x.toFixed(decimals)) === 0;
+  return (x < 0 && !zero ? minus : '') + grouped + (fraction ? `.${fraction}` : '');
+}
+
+/** Like num, always with a sign; zero has none. */
+export function signed(x: number, decimals = 0): string {
+  return (Number(x.toFixed(decimals)) > 0 ? '+' : '') + num(x, decimals);
+}
+
+/** Decimals that a unit is shown with. */
+export function decimalsOf(unit: string): number {
+  if (unit === 'V') return 3;
+  if (unit === '°C' || unit === 'W' || unit === 'A' || unit === 'K') return 1;
+  if (unit === 'pt/W') return 2;
+  return 0;
+}
+
+/** A span of time as m:ss, from an hour on as h:mm:ss. */
+export function span(seconds: number): string {
+  const s = Math.max(0, Math.round(seconds));
+  const two = (n: number) => String(n).padStart(2, '0');
+  if (s >= 3600) return `${Math.floor(s / 3600)}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}`;
+  return `${Math.floor(s / 60)}:${two(s % 60)}`;
+}
+
+/** A setting's value for reading. */
+export function value(v: Value | undefined, isSigned = false): string {
+  if (v === null || v === undefined) return '–';
+  if (typeof v === 'boolean') return v ? 'on' : 'off';
+  if (typeof v === 'number') return isSigned ? signed(v, v % 1 === 0 ? 0 : 2) : num(v, v % 1 === 0 ? 0 : 2);
+  return v;
+}
+
+/** Day and time of a moment on a rig's clock. */
+export function moment(iso: string): string {
+  const d = new Date(iso);
+  const day = d.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' });
+  return `${day}, ${d.toISOString().slice(11, 16)}`;
+}
+
+/** What the loads are called. */
+export const loadNames: Record<string, string> = {
+  heavy: 'Heavy vector',
+  mixed: 'Mixed',
+  light: 'Light, core by core',
+  transition: 'Rise and fall',
+  idle: 'Idle watch',
+};
+
+/** "T3", or "stock" for T0. */
+export function trimName(trim: { number: number; name: string }): string {
+  return trim.number === 0 ? trim.name : `T${trim.number}`;
+}
