@@ -75,12 +75,14 @@ func (s *Server) apiTrial(t *store.Trial, legs []store.Leg, events []store.Event
 	if r := t.Result; r.Valid {
 		out.Verdict, out.Core, out.AtS, out.Why, out.Injected = string(r.V.Verdict), r.V.Core, r.V.AtS, r.V.Why, r.V.Injected
 	}
-	if t.StartedAt.Valid {
-		out.StartedAt = &t.StartedAt.Time
+	origin, begun := axisOrigin(legs)
+	if begun {
+		at := store.FromMS(origin)
+		out.StartedAt = &at
 	}
 	starts := map[int64]float64{}
 	for i := range legs {
-		leg := apiLeg(&legs[i], t)
+		leg := apiLeg(&legs[i], origin)
 		if leg.StartS != nil {
 			starts[legs[i].ID] = *leg.StartS
 		}
@@ -101,7 +103,17 @@ func apiEvent(e store.Event, startS float64) api.Event {
 	return api.Event{Id: e.ID, Kind: string(e.Kind), AtS: startS + e.AtS, Core: e.Core, Injected: e.Injected, Text: e.Note}
 }
 
-func apiLeg(l *store.Leg, t *store.Trial) api.Leg {
+// axisOrigin returns the moment at which a trial's axis begins, on the rig's clock: the start of its first leg.
+func axisOrigin(legs []store.Leg) (int64, bool) {
+	for _, l := range legs {
+		if l.StartedMS.Valid {
+			return l.StartedMS.Int64, true
+		}
+	}
+	return 0, false
+}
+
+func apiLeg(l *store.Leg, origin int64) api.Leg {
 	out := api.Leg{
 		Id: l.ID, Load: string(l.Load), Yardstick: l.Yardstick, Cores: nonNil(l.Cores.V), Seconds: l.Seconds, State: string(l.State), RanS: l.SeenS,
 		Limiters: map[string]float64{}, Figures: figures(l.Figures.V),
@@ -109,8 +121,8 @@ func apiLeg(l *store.Leg, t *store.Trial) api.Leg {
 	if l.Finished.Valid {
 		out.RanS = l.Finished.V.RanS
 	}
-	if l.StartedMS.Valid && t.StartedAt.Valid {
-		start := math.Max(0, float64(l.StartedMS.Int64-t.StartedAt.Time.UnixMilli())/1000)
+	if l.StartedMS.Valid {
+		start := float64(l.StartedMS.Int64-origin) / 1000
 		out.StartS = &start
 	}
 	if l.Result.Valid {
@@ -274,7 +286,8 @@ func (s *Server) MarkTrial(c *echo.Context, id int64) error {
 			return err
 		}
 		s.bus.Publish(live.Message{Topic: "trial", Rig: t.RigID, ID: t.ID})
-		return c.JSON(http.StatusCreated, apiEvent(*e, value(apiLeg(l, t).StartS)))
+		origin, _ := axisOrigin(legs)
+		return c.JSON(http.StatusCreated, apiEvent(*e, value(apiLeg(l, origin).StartS)))
 	}
 	return &conflict{"no leg of this trial runs at the moment"}
 }
@@ -320,13 +333,13 @@ func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetry
 			samples[key] = append(samples[key], list...)
 		}
 	}
-	if !t.StartedAt.Valid || len(samples) == 0 {
+	from, begun := axisOrigin(legs)
+	if !begun || len(samples) == 0 {
 		return c.JSON(http.StatusOK, out)
 	}
-	from := t.StartedAt.Time.UnixMilli()
 	to := from + 1000
 	for _, list := range samples {
-		from, to = min(from, list[0].T), max(to, list[len(list)-1].T+1)
+		to = max(to, list[len(list)-1].T+1)
 	}
 	out.ToS = float64(to-from) / 1000
 	out.BucketS = out.ToS / float64(buckets)

@@ -44,7 +44,8 @@ type leg struct {
 	at      float64 // simulated seconds since its start
 	random  *rand.Rand
 	count   []float64 // work per core of the order
-	mean    []float64 // effective clock per core of the machine, summed over time
+	clock   []float64 // effective clock per core of the machine, summed over the time it was busy
+	busyS   []float64 // that time
 	dropped map[int]float64
 	limits  map[govern.Limiter]float64
 	injectd bool
@@ -116,7 +117,7 @@ func (a *agent) begin(o link.Order) {
 	r.state.Journal = []link.Unending{{Order: o.ID, BootID: a.boot, At: r.nowMS()}}
 	r.keep()
 	a.leg = &leg{
-		order: o, random: r.legRandom(), count: make([]float64, len(o.Cores)), mean: make([]float64, r.cfg.Parts.Processor.Cores()),
+		order: o, random: r.legRandom(), count: make([]float64, len(o.Cores)), clock: make([]float64, r.cfg.Parts.Processor.Cores()), busyS: make([]float64, r.cfg.Parts.Processor.Cores()),
 		dropped: map[int]float64{}, limits: map[govern.Limiter]float64{},
 	}
 	r.machine.SetLoad(o.Load, o.Cores, o.TurnS)
@@ -168,9 +169,9 @@ func (a *agent) complete() {
 		return
 	}
 	p := a.rig.cfg.Parts.Processor
-	clocks := make([]float64, len(l.mean))
-	for i, sum := range l.mean {
-		clocks[i] = sum / l.at
+	clocks := make([]float64, len(l.clock))
+	for i, sum := range l.clock {
+		clocks[i] = sum / math.Max(1, l.busyS[i])
 	}
 	s := a.rig.machine.State()
 	points := throughput.AllCore(p, clocks, s.MemoryMTs, s.MemoryCL)
@@ -307,7 +308,10 @@ func (a *agent) sample() {
 			}
 		}
 		for core, c := range s.Cores {
-			l.mean[core] += c.EffectiveMHz * math.Min(sampleS, l.order.Seconds-l.at)
+			if c.Active {
+				l.clock[core] += c.EffectiveMHz
+				l.busyS[core]++
+			}
 		}
 		l.limits[s.Limiter] += sampleS
 		a.frame.Progress = append(a.frame.Progress, link.Progress{Order: l.order.ID, AtS: l.at, Count: append([]float64(nil), l.count...)})

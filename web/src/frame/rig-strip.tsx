@@ -10,7 +10,7 @@ export function RigStrip({ rig }: { rig: Rig }) {
   const now = live.data ?? rig;
   const parts = rig.parts
     ? [rig.parts.processor, rig.parts.board, rig.parts.cooler, rig.parts.memory]
-    : [rig.facts?.processor ?? 'parts not known'];
+    : [rig.facts ? `${rig.facts.cores} cores · ${num(rig.facts.memoryMB / 1024)} GiB` : 'parts not known'];
   return (
     <div className="flex min-w-0 items-baseline gap-4">
       <span className="flex items-center gap-1.5 text-[18px] font-semibold whitespace-nowrap">

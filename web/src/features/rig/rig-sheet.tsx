@@ -17,8 +17,10 @@ export function RigSheet({ rig: id }: SheetProps) {
         <Parts rig={data} />
         <Facts rig={data} />
       </div>
-      {data.limits.length > 0 && <Audit rig={data} />}
-      <Baseline rig={data} />
+      <div className="grid grid-cols-2 gap-x-8">
+        {data.limits.length > 0 && <Audit rig={data} />}
+        <Baseline rig={data} />
+      </div>
     </SheetWithDock>
   );
 }
@@ -123,16 +125,16 @@ function Audit({ rig }: { rig: Rig }) {
       title="Limits"
       note={
         beyond.length > 0
-          ? `as delivered, this board exceeds the maker's in ${beyond.length} of ${rig.limits.length}`
+          ? `as delivered: ${beyond.length} of ${rig.limits.length} beyond the maker’s`
           : 'as delivered within the maker’s'
       }
     >
-      <table className="table-thin w-full max-w-[40rem]">
+      <table className="table-thin w-full">
         <thead>
           <tr>
             <th>Limit</th>
             <th className="right">Maker</th>
-            <th className="right">Board, as delivered</th>
+            <th className="right">Board</th>
             <th />
           </tr>
         </thead>
@@ -169,8 +171,8 @@ function Baseline({ rig }: { rig: Rig }) {
     );
   }
   return (
-    <Section title="Baseline" note="heavy load as delivered, mean of the steady part and peak">
-      <table className="table-thin w-full max-w-[40rem]">
+    <Section title="Baseline" note="heavy load as delivered, once warm">
+      <table className="table-thin w-full">
         <thead>
           <tr>
             <th>Figure</th>

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import type { Schemas, Trim } from '../../api/client';
-import { comparisonQuery, rigsQuery, trimsQuery, yardsticksQuery } from '../../api/queries';
+import { comparisonQuery, rigsQuery, settingsQuery, trimsQuery, yardsticksQuery } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { decimalsOf, num, signed, trimName, value } from '../../ui/format';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
@@ -48,6 +48,7 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
   const [, go] = useLocation();
   const comparison = useQuery(comparisonQuery(rig, base.id, trim.id));
   const yardsticks = useQuery(yardsticksQuery);
+  const settings = useQuery(settingsQuery(rig));
   const rows = comparison.data?.rows ?? [];
   return (
     <SheetWithDock
@@ -62,7 +63,7 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
             <ul className="row-rule">
               {comparison.data?.changes.map((c) => (
                 <li key={c.key} className="flex justify-between gap-2 py-0.5">
-                  <span className="truncate">{c.key}</span>
+                  <span className="truncate">{settings.data?.find((s) => s.key === c.key)?.name ?? c.key}</span>
                   <span className="num whitespace-nowrap">
                     {value(c.from)} → {value(c.to)}
                   </span>

@@ -47,7 +47,7 @@ export function Strip(props: StripProps) {
       {
         width,
         height,
-        padding: [5, 4, 0, 0],
+        padding: [5, 4, 6, 0],
         legend: { show: false },
         cursor: { sync: { key: 'trial' }, y: false, points: { size: 5 } },
         scales: {
@@ -76,7 +76,10 @@ export function Strip(props: StripProps) {
             spanGaps: false,
           })),
         ],
-        hooks: { draw: [(u) => marks(u, state.current.trial, state.current.limit)] },
+        hooks: {
+          drawClear: [ground],
+          draw: [(u) => marks(u, state.current.trial, state.current.limit)],
+        },
       },
       [times, ...lines.map((l) => l.values)],
       host.current,
@@ -110,7 +113,7 @@ export function Strip(props: StripProps) {
           {last[0]?.value != null && `now ${last[0].value.toFixed(decimals)} ${unit}`}
         </span>
       </p>
-      <div ref={host} className="bg-sheet" />
+      <div ref={host} />
     </section>
   );
 }
@@ -124,6 +127,13 @@ function frame(low: number, high: number, limit?: number): [number, number] {
   return [low - room, top + room];
 }
 
+/** Lays the ground of the plot, leaving the scale on the sheet's own. */
+function ground(u: uPlot) {
+  const { left, top, width, height } = u.bbox;
+  u.ctx.fillStyle = colour('sheet');
+  u.ctx.fillRect(left, top, width, height);
+}
+
 /** Draws the limit, the bounds of the legs, and the events. */
 function marks(u: uPlot, trial: Trial, limit?: { at: number }) {
   const { ctx } = u;
@@ -131,6 +141,7 @@ function marks(u: uPlot, trial: Trial, limit?: { at: number }) {
   ctx.save();
   ctx.strokeStyle = colour('line');
   ctx.lineWidth = 1;
+  ctx.setLineDash([]);
   ctx.strokeRect(left, top, width, height);
   const vertical = (s: number, stroke: string, dash: number[]) => {
     const x = Math.round(u.valToPos(s, 'x', true));
@@ -142,7 +153,7 @@ function marks(u: uPlot, trial: Trial, limit?: { at: number }) {
     ctx.stroke();
   };
   for (const leg of trial.legs) if (leg.startS) vertical(leg.startS, colour('soft'), [2, 3]);
-  ctx.lineWidth = 1.6;
+  ctx.lineWidth = 1.4;
   for (const e of trial.events)
     vertical(e.atS, e.kind === 'mark' || e.kind === 'corrected' ? colour('soft') : colour('caution'), []);
   if (limit) {

@@ -46,7 +46,7 @@ export function CurveDrawing({ rows, values, parent, onChange, wrong }: CurvePro
             <span className="num">{signed(numberOf(values['curve.all']))}</span>
           )}
           <span className="text-soft">
-            steps · {all.label} · {all.menu.join(' › ')} · parent{' '}
+            steps · {all.label} on this board · parent{' '}
             <span className="num">{signed(numberOf(parent['curve.all']))}</span>
           </span>
         </p>

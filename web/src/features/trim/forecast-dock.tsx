@@ -1,6 +1,6 @@
 import type { Check, Schemas, Settings } from '../../api/client';
 import { loadNames, num, signed } from '../../ui/format';
-import { Button, Section } from '../../ui/parts';
+import { Section } from '../../ui/parts';
 
 type State = Schemas['MachineState'];
 
@@ -33,7 +33,7 @@ function LoadRow({ state, before }: { state: State; before?: State }) {
         <span className="font-semibold">{loadNames[state.load]}</span>
         <span className="text-soft">{idle ? '' : `held by ${state.limiter}`}</span>
       </p>
-      <p className="num grid grid-cols-4 text-right text-[12.5px]">
+      <p className="num grid grid-cols-[1.3fr_1.15fr_1fr_0.9fr] text-right text-[12px]">
         <Cell x={state.meanMHz} before={before?.meanMHz} unit="MHz" hide={idle} />
         <Cell x={state.deliveredV} before={before?.deliveredV} unit="V" decimals={3} />
         <Cell x={state.packageW} before={before?.packageW} unit="W" />
@@ -67,7 +67,7 @@ function Cell({
   const change = before === undefined ? 0 : x - before;
   const shown = Math.abs(change) >= 0.5 * 10 ** -decimals;
   return (
-    <span className="leading-tight">
+    <span className="leading-tight whitespace-nowrap">
       {num(x, decimals)} <span className="text-soft">{unit}</span>
       <span className="block min-h-[1.2em] text-[11.5px]">
         {shown ? (decimals === 3 ? `${signed(change * 1000)} mV` : signed(change, decimals)) : ''}
@@ -109,12 +109,14 @@ export function PreflightDock({ findings, onFix }: { findings: Check['findings']
               <span aria-hidden="true">{marks[f.level]} </span>
               <span className="font-semibold">{words[f.level]}.</span> {f.reason}
             </p>
-            <p className="text-soft">{f.remedy}</p>
-            {f.fix && onFix && (
-              <Button className="mt-1 text-[13px]" onClick={() => onFix(f.fix ?? {})}>
-                Mend it
-              </Button>
-            )}
+            <p className="text-soft">
+              {f.remedy}{' '}
+              {f.fix && onFix && (
+                <button type="button" className="text-ink underline" onClick={() => onFix(f.fix ?? {})}>
+                  Mend it
+                </button>
+              )}
+            </p>
           </li>
         ))}
       </ul>

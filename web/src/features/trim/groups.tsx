@@ -30,6 +30,7 @@ export function Groups({ rows, values, parent, onChange, wrong, open }: GroupsPr
       {groups.map((group) => {
         const own = rows.filter((r) => r.group === group);
         const changed = own.filter((r) => (values[r.key] ?? r.stock) !== (parent[r.key] ?? r.stock)).length;
+        const menus = new Set(own.map((r) => r.menu.join(' › ')));
         const props = { rows: own, values, parent, onChange, wrong };
         return (
           <Collapsible.Root
@@ -45,6 +46,7 @@ export function Groups({ rows, values, parent, onChange, wrong, open }: GroupsPr
               <span className="text-[13px] text-soft">
                 {changed > 0 ? `${changed} changed` : `${own.length} as in the parent`}
               </span>
+              <span className="ml-auto text-[12.5px] text-soft">board menu {[...menus][0]}</span>
             </Collapsible.Trigger>
             <Collapsible.Content className="pt-1 pb-2 pl-5">
               {group === 'curve' ? <CurveDrawing {...props} /> : <SettingTable {...props} />}

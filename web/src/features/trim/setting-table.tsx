@@ -36,8 +36,8 @@ export function SettingTable({ rows, values, parent, onChange, wrong }: TablePro
                 {changed && <span aria-hidden="true">› </span>}
                 {row.name}
               </td>
-              <td className="text-[13px] text-soft">
-                {row.label} <span className="opacity-80">({row.menu.join(' › ')})</span>
+              <td className="truncate text-[13px] text-soft" title={row.menu.join(' › ')}>
+                {row.label}
               </td>
               <td className="right num text-soft">{show(row.spec)}</td>
               <td className="right num text-soft">{show(row.stock)}</td>

@@ -52,11 +52,11 @@ export function TrimEditor({ rig, rows, parent, draft }: EditorProps) {
     <SheetWithDock
       dock={
         <>
+          {check.data && <ForecastDock check={check.data} />}
           {check.data && (
             <PreflightDock findings={findings} onFix={(fix) => setChanges((now) => ({ ...now, ...fix }))} />
           )}
           <Problem error={check.error} />
-          {check.data && <ForecastDock check={check.data} />}
         </>
       }
     >
@@ -102,10 +102,15 @@ export function TrimEditor({ rig, rows, parent, draft }: EditorProps) {
         parent={parent.settings}
         onChange={set}
         wrong={wrong}
-        open={(g) => g === 'limits' || g === 'curve'}
+        open={(g) => g === 'curve' || (g === 'limits' && beyondSpec(rows, parent.settings))}
       />
     </SheetWithDock>
   );
+}
+
+/** Whether the limits are still outside the maker's, so that they come before the curve. */
+function beyondSpec(rows: Setting[], values: Settings): boolean {
+  return rows.some((r) => r.group === 'limits' && typeof r.spec === 'number' && Number(values[r.key]) > r.spec);
 }
 
 function changesOf(draft: Trim | undefined, parent: Trim): Settings {

@@ -74,8 +74,8 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
             </div>
             <Problem error={fit.error} />
           </Section>
-          {check.data && <PreflightDock findings={check.data.findings.filter((f) => f.rule !== 'no-change')} />}
           {check.data && <ForecastDock check={check.data} />}
+          {check.data && <PreflightDock findings={check.data.findings.filter((f) => f.rule !== 'no-change')} />}
         </>
       }
     >

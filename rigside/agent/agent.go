@@ -1,0 +1,223 @@
+// Package agent is what runs on a rig that is a real Linux machine: it finds the machine's sensors, links to the
+// server, runs the legs that are ordered, and reports figures, work and faults. Before it runs a leg it writes so to
+// its journal, and after a restart it tells what was running.
+package agent
+
+import (
+	"context"
+	"crypto/rand"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"math"
+	"sync"
+	"time"
+
+	"golang.org/x/sys/unix"
+
+	"zerokeel/core/load"
+	"zerokeel/core/verdict"
+	"zerokeel/link"
+	"zerokeel/rigside/journal"
+	"zerokeel/rigside/sensors"
+)
+
+// Version is the agent's version, told at each hello.
+const Version = "0.1"
+
+// Config says where an agent links to, and what machine it runs on.
+type Config struct {
+	Server   string
+	Token    string
+	StateDir string // keeps the journal
+	Root     fs.FS  // the machine's file tree, os.DirFS("/")
+	Inject   *link.Inject
+	Log      *slog.Logger
+}
+
+// sampleEvery is the time between two readings of every sensor.
+const sampleEvery = time.Second
+
+type agent struct {
+	cfg     Config
+	boot    string
+	stream  string
+	cores   []sensors.Core
+	facts   link.Facts
+	sensors []sensors.Sensor
+	journal *journal.Journal
+	client  *link.Client
+
+	mu   sync.Mutex
+	seen map[string]bool
+	leg  *leg
+}
+
+// Run links the machine until the context ends, or the server refuses it.
+func Run(ctx context.Context, cfg Config) error {
+	var set unix.CPUSet
+	if err := unix.SchedGetaffinity(0, &set); err != nil {
+		return fmt.Errorf("ask for the machine's processors: %w", err)
+	}
+	var allowed []int
+	for cpu := range 8 * len(set) * 8 {
+		if set.IsSet(cpu) {
+			allowed = append(allowed, cpu)
+		}
+	}
+	j, err := journal.Open(cfg.StateDir)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = j.Close() }()
+	a := &agent{cfg: cfg, boot: sensors.BootID(cfg.Root), stream: rand.Text(), journal: j, seen: map[string]bool{}}
+	if a.boot == "" {
+		return fmt.Errorf("the kernel tells no id of this boot (/proc/sys/kernel/random/boot_id)")
+	}
+	a.cores = sensors.Cores(cfg.Root, allowed)
+	a.facts = sensors.Facts(cfg.Root, a.cores)
+	a.sensors = sensors.Find(cfg.Root, a.cores, time.Now)
+	for i := range a.cores {
+		a.sensors = append(a.sensors, a.rateSensor(i))
+	}
+	a.client = link.NewClient(cfg.Server, cfg.Token, a.hello, func(o link.Order) { a.order(ctx, o) }, cfg.Log)
+	cfg.Log.Info("agent starts", "cores", len(a.cores), "channels", len(a.sensors), "boot", a.boot)
+	done := make(chan error, 1)
+	go func() { done <- a.client.Run(ctx) }()
+	a.sampleUntil(ctx, done)
+	a.mu.Lock()
+	running := a.leg
+	a.mu.Unlock()
+	if running != nil {
+		<-running.done
+	}
+	select {
+	case err := <-done:
+		return err
+	default:
+		return nil
+	}
+}
+
+func (a *agent) hello() link.Hello {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	h := link.Hello{
+		Protocol: link.Version, Agent: Version, Stream: a.stream, BootID: a.boot, Now: time.Now().UnixMilli(), ClockRate: 1,
+		Facts: a.facts, Journal: a.journal.Before(),
+	}
+	for _, s := range a.sensors {
+		h.Channels = append(h.Channels, s.Channel)
+	}
+	if a.leg != nil {
+		h.Running = a.leg.order.ID
+	}
+	return h
+}
+
+// sampleUntil reads every sensor at a steady pace until the context or the link ends.
+func (a *agent) sampleUntil(ctx context.Context, linkEnd chan error) {
+	tick := time.NewTicker(sampleEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case err := <-linkEnd:
+			linkEnd <- err
+			return
+		case <-tick.C:
+			a.sample()
+		}
+	}
+}
+
+// sample sends one reading of every sensor. A sensor that does not answer leaves a gap.
+func (a *agent) sample() {
+	a.mu.Lock()
+	running := a.leg
+	a.mu.Unlock()
+	s := &link.Samples{At: []int64{time.Now().UnixMilli()}}
+	if running != nil {
+		s.Order = running.order.ID
+	}
+	for _, one := range a.sensors {
+		s.Channels = append(s.Channels, one.Key)
+		x, ok := one.Read()
+		if !ok || math.IsNaN(x) || math.IsInf(x, 0) {
+			s.Values = append(s.Values, []*float64{nil})
+			continue
+		}
+		if q := one.Quantum; q > 0 {
+			x = math.Round(x/q) * q
+		}
+		s.Values = append(s.Values, []*float64{&x})
+	}
+	f := link.Frame{Samples: s}
+	if running != nil {
+		f.Progress = []link.Progress{running.progress()}
+	}
+	a.client.Send(f)
+}
+
+// order takes an order from the server.
+func (a *agent) order(ctx context.Context, o link.Order) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	switch {
+	case o.Do == link.Stop:
+		if a.leg != nil && a.leg.order.ID == o.ID {
+			a.leg.halt()
+		}
+	case a.seen[o.ID]:
+		// A repetition, sent in case the first one was lost.
+	case a.leg != nil:
+		a.refuse(o, "the machine is busy with another order")
+	default:
+		a.begin(ctx, o)
+	}
+}
+
+func (a *agent) refuse(o link.Order, why string) {
+	a.seen[o.ID] = true
+	a.client.Send(link.Frame{
+		Events:   []link.Event{{Order: o.ID, Kind: verdict.EventRefused, Core: -1, Text: why}},
+		Finished: &link.Finished{Order: o.ID, How: link.Refused},
+	})
+}
+
+// begin starts a leg, once the journal holds that it is about to.
+func (a *agent) begin(ctx context.Context, o link.Order) {
+	cpus := make([][]int, len(o.Cores))
+	for i, core := range o.Cores {
+		if core < 0 || core >= len(a.cores) {
+			a.refuse(o, fmt.Sprintf("core %d does not exist here", core))
+			return
+		}
+		cpus[i] = a.cores[core].CPUs
+	}
+	if o.Inject == nil && o.Yardstick == "" && o.Load != load.Idle {
+		o.Inject = a.cfg.Inject
+	}
+	if err := a.journal.Begin(link.Unending{Order: o.ID, BootID: a.boot, At: time.Now().UnixMilli()}); err != nil {
+		a.refuse(o, "the journal cannot be written: "+err.Error())
+		return
+	}
+	a.seen[o.ID] = true
+	a.leg = newLeg(ctx, o, cpus)
+	a.client.Send(link.Frame{Started: &link.Started{Order: o.ID, At: a.leg.started.UnixMilli()}})
+	go a.follow(a.leg)
+}
+
+// follow waits for the end of a leg and reports it.
+func (a *agent) follow(l *leg) {
+	events, finished := l.run()
+	a.mu.Lock()
+	a.leg = nil
+	a.mu.Unlock()
+	a.client.Send(link.Frame{Events: events, Progress: []link.Progress{l.progress()}, Finished: finished})
+	if err := a.journal.End(l.order.ID); err != nil {
+		a.cfg.Log.Error("the journal cannot be written", "error", err)
+	}
+	close(l.done)
+}

@@ -1,0 +1,170 @@
+package agent
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"zerokeel/core/verdict"
+	"zerokeel/link"
+	"zerokeel/rigside/load"
+	"zerokeel/rigside/sensors"
+)
+
+// leg is an order being run.
+type leg struct {
+	order   link.Order
+	started time.Time
+	drill   *load.Drill
+	ctx     context.Context
+	halt    context.CancelFunc
+	done    chan struct{}
+}
+
+func newLeg(ctx context.Context, o link.Order, cpus [][]int) *leg {
+	l := &leg{order: o, done: make(chan struct{})}
+	spec := load.Spec{Kind: o.Load, CPUs: cpus, TurnS: o.TurnS}
+	if in := o.Inject; in != nil {
+		if place := slices.Index(o.Cores, in.Core); place >= 0 {
+			spec.Inject = &load.Inject{Place: place, After: seconds(in.AfterS)}
+		}
+	}
+	// The drill outlives a leg that is halted only until it is stopped; a leg ends with the agent.
+	l.ctx, l.halt = context.WithCancel(ctx)
+	l.drill = load.Start(context.WithoutCancel(ctx), spec)
+	l.started = time.Now()
+	return l
+}
+
+func seconds(s float64) time.Duration { return time.Duration(s * float64(time.Second)) }
+
+// lookEvery is how often the leg looks for workers that stand still, and hangS how long it waits for them at the end.
+const (
+	lookEvery = 250 * time.Millisecond
+	hangS     = 3 * time.Second
+	warmUp    = 0.1 // share of a yardstick's time that does not count
+	pointWork = 1000.0
+)
+
+// run waits until the leg is over, and returns what happened and how it ended.
+func (l *leg) run() ([]link.Event, *link.Finished) {
+	end := time.NewTimer(seconds(l.order.Seconds))
+	defer end.Stop()
+	warm := time.NewTimer(seconds(l.order.Seconds * warmUp))
+	defer warm.Stop()
+	look := time.NewTicker(lookEvery)
+	defer look.Stop()
+	watch := newWatch(l)
+	var events []link.Event
+	var warmAt time.Time
+	var warmWork float64
+	how := link.Done
+loop:
+	for {
+		select {
+		case <-end.C:
+			break loop
+		case <-l.ctx.Done():
+			how = link.Halted
+			break loop
+		case f := <-l.drill.Faults():
+			events, how = append(events, l.fault(f)), link.Faulted
+			break loop
+		case <-warm.C:
+			warmAt, warmWork = time.Now(), sum(l.drill.Passes())
+		case <-look.C:
+			l.turn()
+			if core, at, stalled := watch.look(); stalled {
+				events = append(events, link.Event{Order: l.order.ID, Kind: verdict.EventStalled, AtS: at, Core: core})
+				how = link.Faulted
+				break loop
+			}
+		}
+	}
+	ran := time.Since(l.started)
+	work := sum(l.drill.Passes())
+	l.drill.Stop(hangS)
+	finished := &link.Finished{Order: l.order.ID, How: how, RanS: ran.Seconds()}
+	if l.order.Yardstick != "" && how == link.Done && !warmAt.IsZero() {
+		points := (work - warmWork) / l.started.Add(ran).Sub(warmAt).Seconds() / pointWork
+		finished.Score = &points
+	}
+	return events, finished
+}
+
+func (l *leg) fault(f load.Fault) link.Event {
+	e := link.Event{Order: l.order.ID, Kind: verdict.EventMiscalculated, AtS: f.At.Seconds(), Core: l.order.Cores[f.Place], Injected: f.Injected}
+	if f.Injected {
+		e.Text = "one bit flipped on purpose"
+	}
+	return e
+}
+
+// turn moves a one-core load on.
+func (l *leg) turn() {
+	if l.order.Load.OneCore() && l.order.TurnS > 0 {
+		l.drill.Turn(int(time.Since(l.started).Seconds()/l.order.TurnS) % len(l.order.Cores))
+	}
+}
+
+// progress returns the work done so far.
+func (l *leg) progress() link.Progress {
+	p := link.Progress{Order: l.order.ID, AtS: time.Since(l.started).Seconds()}
+	for _, n := range l.drill.Passes() {
+		p.Count = append(p.Count, float64(n))
+	}
+	return p
+}
+
+func sum(list []uint64) float64 {
+	total := 0.0
+	for _, n := range list {
+		total += float64(n)
+	}
+	return total
+}
+
+// watch looks for a core whose work stands still while another's moves on.
+type watch struct {
+	leg   *leg
+	steps []verdict.Progress
+}
+
+func newWatch(l *leg) *watch { return &watch{leg: l} }
+
+func (w *watch) look() (core int, at float64, stalled bool) {
+	p := w.leg.progress()
+	w.steps = append(w.steps, verdict.Progress{AtS: p.AtS, Count: p.Count})
+	if keep := int(3 * verdict.StallS / lookEvery.Seconds()); len(w.steps) > keep {
+		w.steps = w.steps[len(w.steps)-keep:]
+	}
+	return verdict.Stalled(w.leg.order.Cores, w.steps, w.leg.order.Load)
+}
+
+// rateSensor tells how fast a core computes while a leg runs.
+func (a *agent) rateSensor(core int) sensors.Sensor {
+	var last float64
+	var at time.Time
+	var order string
+	return sensors.Sensor{
+		Channel: link.Channel{Key: fmt.Sprintf("rate.core.%d", core), Quantity: "rate", Label: fmt.Sprintf("Core %d rate", core), Unit: "GFLOP/s", Quantum: 0.01, Core: core},
+		Read: func() (float64, bool) {
+			a.mu.Lock()
+			l := a.leg
+			a.mu.Unlock()
+			if l == nil {
+				return 0, false
+			}
+			place := slices.Index(l.order.Cores, core)
+			if place < 0 {
+				return 0, false
+			}
+			now, passes := time.Now(), float64(l.drill.Passes()[place])
+			fresh := order != l.order.ID
+			rate := (passes - last) * load.FlopsPerPass / now.Sub(at).Seconds() / 1e9
+			last, at, order = passes, now, l.order.ID
+			return rate, !fresh
+		},
+	}
+}

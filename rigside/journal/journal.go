@@ -1,0 +1,97 @@
+// Package journal writes down what a rig is about to do before it does it, so that after a crash the rig can say what
+// was running. Each entry is a line of JSON, on the disk before Begin returns.
+package journal
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"zerokeel/link"
+)
+
+// Journal is an open journal.
+type Journal struct {
+	path   string
+	file   *os.File
+	before []link.Unending
+}
+
+type entry struct {
+	Begin *link.Unending `json:"begin,omitempty"`
+	End   string         `json:"end,omitempty"`
+}
+
+// Open opens the journal of a folder, which is made if missing.
+func Open(dir string) (*Journal, error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, fmt.Errorf("open the journal: %w", err)
+	}
+	j := &Journal{path: filepath.Join(dir, "journal.jsonl")}
+	text, err := os.ReadFile(j.path)
+	if err != nil && !os.IsNotExist(err) {
+		return nil, fmt.Errorf("open the journal: %w", err)
+	}
+	j.before = unending(text)
+	if j.file, err = os.OpenFile(j.path, os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600); err != nil {
+		return nil, fmt.Errorf("open the journal: %w", err)
+	}
+	return j, nil
+}
+
+// unending returns the entries that begin and never end. A line that was cut off by a crash is passed over.
+func unending(text []byte) []link.Unending {
+	var open []link.Unending
+	lines := bufio.NewScanner(bytes.NewReader(text))
+	for lines.Scan() {
+		var e entry
+		if json.Unmarshal(lines.Bytes(), &e) != nil {
+			continue
+		}
+		if e.Begin != nil {
+			open = append(open, *e.Begin)
+		}
+		for i := range open {
+			if open[i].Order == e.End {
+				open = append(open[:i], open[i+1:]...)
+				break
+			}
+		}
+	}
+	return open
+}
+
+// Before returns what an earlier agent began and did not end.
+func (j *Journal) Before() []link.Unending { return j.before }
+
+// Begin writes down that an order is about to be run. The journal starts over with it: one order runs at a time.
+func (j *Journal) Begin(u link.Unending) error {
+	if err := j.file.Truncate(0); err != nil {
+		return fmt.Errorf("write the journal: %w", err)
+	}
+	return j.write(entry{Begin: &u})
+}
+
+// End writes down that an order ended.
+func (j *Journal) End(order string) error { return j.write(entry{End: order}) }
+
+func (j *Journal) write(e entry) error {
+	line, err := json.Marshal(e)
+	if err != nil {
+		return fmt.Errorf("write the journal: %w", err)
+	}
+	// The line break first: whatever a crash left unfinished before is closed by it.
+	if _, err := j.file.Write(append(append([]byte{'\n'}, line...), '\n')); err != nil {
+		return fmt.Errorf("write the journal: %w", err)
+	}
+	if err := j.file.Sync(); err != nil {
+		return fmt.Errorf("write the journal: %w", err)
+	}
+	return nil
+}
+
+// Close closes the journal.
+func (j *Journal) Close() error { return j.file.Close() }

@@ -1,0 +1,54 @@
+package journal_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"zerokeel/link"
+	"zerokeel/rigside/journal"
+)
+
+func TestWhatWasRunningSurvives(t *testing.T) {
+	dir := t.TempDir()
+	open := func() *journal.Journal {
+		t.Helper()
+		j, err := journal.Open(dir)
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { _ = j.Close() })
+		return j
+	}
+	must := func(err error) {
+		t.Helper()
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	j := open()
+	if len(j.Before()) != 0 {
+		t.Fatalf("a new journal tells of %v", j.Before())
+	}
+	must(j.Begin(link.Unending{Order: "a", BootID: "b1", At: 5}))
+	if got := open().Before(); len(got) != 1 || got[0].Order != "a" || got[0].BootID != "b1" {
+		t.Errorf("after a crash: %v, want order a", got)
+	}
+	must(j.End("a"))
+	if got := open().Before(); len(got) != 0 {
+		t.Errorf("after the end: %v", got)
+	}
+	must(j.Begin(link.Unending{Order: "b", BootID: "b1"}))
+	file := filepath.Join(dir, "journal.jsonl")
+	text, err := os.ReadFile(file)
+	must(err)
+	must(os.WriteFile(file, append(text, []byte(`{"end":"b`)...), 0o600))
+	j = open()
+	if got := j.Before(); len(got) != 1 || got[0].Order != "b" {
+		t.Errorf("after a crash in the middle of a line: %v, want order b", got)
+	}
+	must(j.End("b"))
+	if got := open().Before(); len(got) != 0 {
+		t.Errorf("an end after a cut line is lost: %v", got)
+	}
+}
