@@ -68,11 +68,19 @@ func Run(ctx context.Context, opt Options) error {
 	if err != nil {
 		return err
 	}
-	db, err := mariadb.Start(ctx, mariadb.Config{Dir: filepath.Join(opt.Dir, "db"), BufferPool: "128M"})
+	config := mariadb.Config{Dir: filepath.Join(opt.Dir, "db"), BufferPool: "128M"}
+	db, err := mariadb.Start(ctx, config)
 	if err != nil {
 		return err
 	}
-	defer func() { _ = db.Stop() }()
+	// The database outlives the context that ends the demo: the others are stopped first.
+	keepUp, release := context.WithCancel(context.WithoutCancel(ctx))
+	kept := make(chan struct{})
+	go func() {
+		defer close(kept)
+		keepDatabase(keepUp, db, config)
+	}()
+	defer func() { release(); <-kept }()
 	if !st.Loaded {
 		// A first loading that was cut off has left a half history: begin with an empty database.
 		if err := db.Drop(ctx, database); err != nil {
@@ -88,6 +96,27 @@ func Run(ctx context.Context, opt Options) error {
 	d := &demo{opt: opt, state: st, db: db, address: fmt.Sprintf("http://127.0.0.1:%d", opt.Port)}
 	defer d.stop()
 	return d.run(ctx)
+}
+
+// keepDatabase starts the database again whenever it ends, and stops it when the context ends.
+func keepDatabase(ctx context.Context, db *mariadb.Server, config mariadb.Config) {
+	for {
+		select {
+		case <-ctx.Done():
+			_ = db.Stop()
+			return
+		case <-db.Done():
+		}
+		again, err := mariadb.Start(ctx, config)
+		for err != nil && ctx.Err() == nil {
+			time.Sleep(restartPause)
+			again, err = mariadb.Start(ctx, config)
+		}
+		if err != nil {
+			return
+		}
+		db = again
+	}
 }
 
 type demo struct {

@@ -22,9 +22,12 @@ type process struct {
 	done chan struct{}
 }
 
+// restartPause is the pause before something that ended is started again.
+const restartPause = 200 * time.Millisecond
+
 // giveUp is after how many ends in a row a child counts as failing, and settled how long it must have run to not count.
 const (
-	giveUp  = 5
+	giveUp  = 30
 	settled = 5 * time.Second
 	grace   = 8 * time.Second
 )
@@ -37,7 +40,7 @@ func (d *demo) start(name string, args ...string) *process {
 		runtime.LockOSThread()
 		defer close(p.done)
 		for p.once(d.opt.Program, args) {
-			time.Sleep(200 * time.Millisecond)
+			time.Sleep(restartPause)
 		}
 	}()
 	return p

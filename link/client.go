@@ -34,6 +34,9 @@ type Client struct {
 // BeatEvery is the time between two signs of life.
 const BeatEvery = time.Second
 
+// MaxRedial is the longest pause before a lost link is dialled again.
+const MaxRedial = time.Second
+
 // maxHeld bounds the frames kept while the server is away. Past it the figures of the oldest frames are given up,
 // never their events.
 const maxHeld = 20000
@@ -74,7 +77,7 @@ func (c *Client) Mute() {
 // Run keeps the link up until the context ends, or until the server refuses the rig, which is an error.
 func (c *Client) Run(ctx context.Context) error {
 	wait := backoff.NewExponentialBackOff()
-	wait.InitialInterval, wait.MaxInterval = 50*time.Millisecond, 5*time.Second
+	wait.InitialInterval, wait.MaxInterval = 50*time.Millisecond, MaxRedial
 	_, err := backoff.Retry(ctx, func() (struct{}, error) {
 		err := c.session(ctx)
 		var refusal *Refusal

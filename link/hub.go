@@ -69,6 +69,15 @@ func (h *Hub) Status(rig int64) Status {
 	return Status{}
 }
 
+// Close cuts every link; the rigs dial again as soon as a server answers.
+func (h *Hub) Close() {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, s := range h.links {
+		s.end()
+	}
+}
+
 // ErrNotLinked reports an order to a rig that is not linked.
 var ErrNotLinked = errors.New("the rig is not linked")
 

@@ -26,7 +26,7 @@ const (
 	silentS   = 15.0 // without a sign of life, an agent counts as silent
 	comesUpS  = 90.0 // within which a machine is back after a start
 	lingerS   = 60.0 // a silent machine may yet come back by itself before it counts as frozen
-	shortWait = 2 * time.Second
+	shortWait = 2*link.MaxRedial + time.Second
 	pollEvery = 200 * time.Millisecond
 )
 
@@ -39,12 +39,13 @@ type Runner struct {
 	wake  chan struct{}
 
 	mu      sync.Mutex
+	deaf    time.Time       // until when this server could not have heard a rig: its start, or the end of an outage
 	working map[string]bool // fittings and trials being stepped right now
 }
 
 // New returns a runner. Its Run must be called.
 func New(s *store.Store, bus *live.Bus, log *slog.Logger) *Runner {
-	r := &Runner{store: s, bus: bus, log: log, wake: make(chan struct{}, 1), working: map[string]bool{}}
+	r := &Runner{store: s, bus: bus, log: log, wake: make(chan struct{}, 1), working: map[string]bool{}, deaf: time.Now()}
 	r.hub = link.NewHub(r, log)
 	return r
 }
@@ -74,9 +75,28 @@ func (r *Runner) Run(ctx context.Context) error {
 		case <-tick.C:
 		}
 		if err := r.round(ctx, &steps); err != nil && ctx.Err() == nil {
+			r.wasDeaf()
 			r.log.Error("the runner could not look for work", "error", err)
 		}
 	}
+}
+
+// wasDeaf notes that until now rigs could not be heard: without the database no link is taken. Their silence counts
+// from here.
+func (r *Runner) wasDeaf() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.deaf = time.Now()
+}
+
+// silentSince returns the moment from which a rig's silence counts.
+func (r *Runner) silentSince(heard time.Time) time.Time {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.deaf.After(heard) {
+		return r.deaf
+	}
+	return heard
 }
 
 // round steps everything that has not ended, each on a goroutine of its own, since a board may take long to answer.
@@ -149,13 +169,20 @@ func (r *Runner) RigClock(rig int64) time.Time {
 
 // Hello implements link.Sink.
 func (r *Runner) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
-	return r.store.Hello(ctx, rig, h)
+	last, err := r.store.Hello(ctx, rig, h)
+	if err != nil {
+		r.wasDeaf()
+	}
+	return last, err
 }
 
 // Frames implements link.Sink.
 func (r *Runner) Frames(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
 	last, err := r.store.Ingest(ctx, rig, stream, frames)
 	if err != nil {
+		if !errors.Is(err, store.ErrGap) {
+			r.wasDeaf()
+		}
 		return last, err
 	}
 	for i := range frames {

@@ -106,7 +106,7 @@ func (r *Runner) followLeg(ctx context.Context, t *store.Trial, rig *store.Rig, 
 	case sameBoot && status.Hello.Stream != l.Stream:
 		// The agent was started anew. It may have lost the leg, or never got the order.
 		return r.judge(ctx, t, rig, legs, i, verdict.AgentStarted)
-	case sameBoot && !silent(status):
+	case sameBoot && !passed(r.silentSince(status.Heard), silentS, status.Hello.ClockRate):
 		if t.StopAsked {
 			return r.hub.Order(t.RigID, link.Order{ID: l.OrderID.String, Do: link.Stop})
 		}
@@ -117,8 +117,6 @@ func (r *Runner) followLeg(ctx context.Context, t *store.Trial, rig *store.Rig, 
 	}
 	return r.silence(ctx, t, rig, legs, i, status)
 }
-
-func silent(s link.Status) bool { return passed(s.Heard, silentS, s.Hello.ClockRate) }
 
 // restartOrFreeze tells why a machine came up anew during a leg. Without a board to ask, a long silence before means
 // that somebody had to reset a frozen machine.
@@ -137,7 +135,7 @@ func (r *Runner) restartOrFreeze(rig *store.Rig, l *store.Leg, status link.Statu
 // silence decides about a rig that gives no sign of life. The board's own controller keeps answering when the machine
 // is frozen, off, or does not come up; without one, nothing can be told until the machine is back.
 func (r *Runner) silence(ctx context.Context, t *store.Trial, rig *store.Rig, legs []store.Leg, i int, status link.Status) error {
-	heard := status.Heard
+	heard := r.silentSince(status.Heard)
 	if ordered := legs[i].OrderedAt.Time; ordered.After(heard) {
 		heard = ordered
 	}

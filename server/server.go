@@ -85,6 +85,7 @@ func (s *Server) Serve(ctx context.Context, l net.Listener, h http.Handler) erro
 	case <-ctx.Done():
 	}
 	s.close()
+	s.runner.Hub().Close()
 	grace, cancel := context.WithTimeout(context.Background(), 3*time.Second)
 	defer cancel()
 	if err := srv.Shutdown(grace); err != nil {

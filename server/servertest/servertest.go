@@ -77,6 +77,13 @@ func (b *Bench) Stop() {
 	<-b.done
 }
 
+// For returns the same bench, failing another test.
+func (b *Bench) For(t testing.TB) *Bench {
+	other := *b
+	other.t = t
+	return &other
+}
+
 // Call makes a request, checks the status, and decodes the answer into out, which may be nil.
 func (b *Bench) Call(method, path string, in any, status int, out any) {
 	b.t.Helper()

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { useRef } from 'react';
+import { useEffect, useRef } from 'react';
 import { useLocation } from 'wouter';
 import type { Rig, Trim } from '../api/client';
 import { trimsQuery } from '../api/queries';
@@ -16,6 +16,11 @@ export function CourseLine({ rig }: { rig: Rig }) {
   const [location, go] = useLocation();
   const from = useRef<number | null>(null);
   const points = plot(trims.data ?? [], step);
+  const known = trims.data !== undefined;
+  useEffect(() => {
+    // The course is the last to appear: from here on the page can be worked with.
+    if (known && performance.getEntriesByName('usable').length === 0) performance.mark('usable');
+  }, [known]);
   const byId = new Map(points.map((p) => [p.trim.id, p]));
   const open = location.match(/\/trim\/(\d+)/)?.[1];
   const release = (to: number) => {

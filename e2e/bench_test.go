@@ -1,0 +1,143 @@
+// Package e2e walks through Zero Keel as a person does: the demo in its own processes, and its pages in a real browser.
+package e2e
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod"
+
+	"zerokeel/browser"
+	"zerokeel/demo"
+	"zerokeel/mariadb"
+)
+
+// address is where the demo of this test run serves, dataDir where it keeps its data.
+var address, dataDir string
+
+func TestMain(m *testing.M) {
+	code, err := run(m)
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		code = 1
+	}
+	os.Exit(code)
+}
+
+// run starts one demo for all journeys, with stand-ins fast enough that ten minutes pass in seconds.
+func run(m *testing.M) (int, error) {
+	dir, err := os.MkdirTemp("", "zk-e2e")
+	if err != nil {
+		return 1, err
+	}
+	defer func() { _ = os.RemoveAll(dir) }()
+	program := filepath.Join(dir, "zerokeel")
+	if out, err := exec.Command("go", "build", "-o", program, "../cmd/zerokeel").CombinedOutput(); err != nil {
+		return 1, fmt.Errorf("build: %w\n%s", err, out)
+	}
+	port, err := mariadb.FreePort()
+	if err != nil {
+		return 1, err
+	}
+	address = fmt.Sprintf("http://127.0.0.1:%d", port)
+	dataDir = filepath.Join(dir, "data")
+	ctx, cancel := context.WithCancel(context.Background())
+	read, write := io.Pipe()
+	done := make(chan error, 1)
+	go func() {
+		done <- demo.Run(ctx, demo.Options{Program: program, Dir: dataDir, Port: port, Speed: 150, Out: write})
+		_ = write.Close()
+	}()
+	defer func() { cancel(); <-done }()
+	for lines := bufio.NewScanner(read); lines.Scan(); {
+		if strings.Contains(lines.Text(), "is ready at "+address) {
+			go func() { _, _ = io.Copy(io.Discard, read) }()
+			return m.Run(), nil
+		}
+	}
+	return 1, fmt.Errorf("the demo does not start: %w", <-done)
+}
+
+// page is a tab with the words of a journey.
+type page struct {
+	*rod.Page
+	t *testing.T
+}
+
+func open(t *testing.T, path string) page {
+	t.Helper()
+	b, err := browser.Start()
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(b.Close)
+	p, err := b.Page(address + path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return page{p.Timeout(2 * time.Minute), t}
+}
+
+// see waits until an element that holds a text is there.
+func (p page) see(selector, text string) *rod.Element {
+	p.t.Helper()
+	e, err := p.ElementR(selector, text)
+	if err != nil {
+		p.t.Fatalf("%s with %q does not appear: %v\n%s", selector, text, err, p.words())
+	}
+	return e
+}
+
+// words returns what the page says, for a message of failure.
+func (p page) words() string {
+	body, err := p.Page.CancelTimeout().Timeout(5 * time.Second).Element("body")
+	if err != nil {
+		return ""
+	}
+	text, _ := body.Text()
+	return text
+}
+
+func (p page) click(selector, text string) {
+	p.t.Helper()
+	e := p.see(selector, text)
+	if err := e.WaitEnabled(); err != nil {
+		p.t.Fatalf("%q stays disabled: %v", text, err)
+	}
+	if err := e.Click("left", 1); err != nil {
+		p.t.Fatalf("click %q: %v", text, err)
+	}
+}
+
+func (p page) fill(selector, text string) {
+	p.t.Helper()
+	e, err := p.Element(selector)
+	if err != nil {
+		p.t.Fatalf("%s does not appear: %v\n%s", selector, err, p.words())
+	}
+	if err := e.SelectAllText(); err != nil {
+		p.t.Fatal(err)
+	}
+	if err := e.Input(text); err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+func get(t *testing.T, path string) *http.Response {
+	t.Helper()
+	response, err := http.Get(address + path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = response.Body.Close() })
+	return response
+}

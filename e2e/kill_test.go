@@ -1,0 +1,179 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"zerokeel/core/series"
+	"zerokeel/server/api"
+	"zerokeel/store"
+)
+
+// kill ends the process of the demo whose command line holds a word, at once, and returns once it is gone.
+func kill(t *testing.T, word string) {
+	t.Helper()
+	victim := 0
+	entries, err := os.ReadDir("/proc")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range entries {
+		pid, err := strconv.Atoi(e.Name())
+		if err != nil {
+			continue
+		}
+		line, _ := os.ReadFile(filepath.Join("/proc", e.Name(), "cmdline"))
+		text := strings.ReplaceAll(string(line), "\x00", " ")
+		if strings.Contains(text, dataDir) && strings.Contains(text, word) {
+			victim = pid
+		}
+	}
+	if victim == 0 {
+		return // it is down already, from the kill before
+	}
+	if err := syscall.Kill(victim, syscall.SIGKILL); err != nil && err != syscall.ESRCH {
+		t.Fatal(err)
+	}
+}
+
+// try makes a request; the server may be down.
+func try(method, path string, in, out any) error {
+	text, err := json.Marshal(in)
+	if err != nil {
+		return err
+	}
+	request, err := http.NewRequest(method, address+path, bytes.NewReader(text))
+	if err != nil {
+		return err
+	}
+	request.Header.Set("Content-Type", "application/json")
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = response.Body.Close() }()
+	answer, err := io.ReadAll(response.Body)
+	if err != nil {
+		return err
+	}
+	if response.StatusCode >= 300 {
+		return fmt.Errorf("%s: %s", response.Status, answer)
+	}
+	return json.Unmarshal(answer, out)
+}
+
+// until waits until a condition holds, and fails the test when that takes unreasonably long.
+func until(t *testing.T, what string, holds func() bool) {
+	t.Helper()
+	tick := time.NewTicker(20 * time.Millisecond)
+	defer tick.Stop()
+	end := time.After(3 * time.Minute)
+	for !holds() {
+		select {
+		case <-tick.C:
+		case <-end:
+			t.Fatalf("waited in vain until %s", what)
+		}
+	}
+}
+
+func start(t *testing.T, rig int, legs string) int64 {
+	t.Helper()
+	var trial api.Trial
+	until(t, "a trial can be started", func() bool {
+		return try("POST", fmt.Sprintf("/api/rigs/%d/trials", rig), json.RawMessage(`{"name":"killed","legs":`+legs+`}`), &trial) == nil
+	})
+	return trial.Id
+}
+
+func ended(t *testing.T, id int64) api.Trial {
+	t.Helper()
+	var trial api.Trial
+	until(t, "the trial ends", func() bool {
+		return try("GET", fmt.Sprintf("/api/trials/%d", id), nil, &trial) == nil && trial.Ended
+	})
+	return trial
+}
+
+// TestKilledServerAndDatabase kills server and database ten times, at random moments of a trial: it goes on, ends with
+// the right verdict, and not one second of its figures is lost or doubled.
+func TestKilledServerAndDatabase(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 10))
+	const seconds = 3600
+	id := start(t, 1, fmt.Sprintf(`[{"load":"mixed","seconds":%d}]`, seconds))
+	for i := range 10 {
+		goal := float64(i+1) * seconds / 12 * (0.8 + 0.2*r.Float64())
+		until(t, "the trial moves on", func() bool {
+			var trial api.Trial
+			return try("GET", fmt.Sprintf("/api/trials/%d", id), nil, &trial) == nil && (trial.DoneS >= goal || trial.Ended)
+		})
+		kill(t, []string{" serve ", "mariadbd"}[r.IntN(2)])
+	}
+	trial := ended(t, id)
+	if trial.Verdict != "held" {
+		t.Fatalf("ended %s: %s", trial.Verdict, trial.Why)
+	}
+	db, err := store.Open(t.Context(), "root@unix("+filepath.Join(dataDir, "db", "m.sock")+")/zerokeel?parseTime=true&loc=UTC")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = db.Close() }()
+	samples, err := db.Telemetry(t.Context(), trial.Legs[0].Id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	checkEverySecond(t, samples["power.package"], seconds)
+}
+
+// checkEverySecond looks for lost and doubled samples: one is due each second of the rig's clock.
+func checkEverySecond(t *testing.T, samples []series.Sample, seconds int) {
+	t.Helper()
+	if n := len(samples); n < seconds-2 || n > seconds+2 {
+		t.Errorf("%d samples of a trial of %d s", n, seconds)
+	}
+	for i := 1; i < len(samples); i++ {
+		if step := samples[i].T - samples[i-1].T; step < 950 || step > 1100 {
+			t.Errorf("%d ms between two samples, after %d s", step, i)
+		}
+	}
+}
+
+// TestKilledAgent: an agent that is killed during a leg is told from a machine that restarted, and the fault injected
+// into a real leg is found on its core within moments.
+func TestKilledAgent(t *testing.T) {
+	id := start(t, 2, `[{"load":"heavy","seconds":600}]`)
+	until(t, "the leg runs", func() bool {
+		var trial api.Trial
+		return try("GET", fmt.Sprintf("/api/trials/%d", id), nil, &trial) == nil && trial.DoneS > 0.5
+	})
+	kill(t, " agent ")
+	if trial := ended(t, id); trial.Verdict != "void" || !strings.Contains(trial.Why, "agent was started anew") {
+		t.Errorf("killed agent: %s, %s", trial.Verdict, trial.Why)
+	}
+}
+
+func TestInjectedFaultIsFound(t *testing.T) {
+	id := start(t, 2, `[{"load":"heavy","seconds":20,"inject":{"core":1,"afterS":0.5}}]`)
+	trial := ended(t, id)
+	if trial.Verdict != "miscalculated" || trial.Core != 1 || !trial.Injected {
+		t.Fatalf("got %s on core %d (injected %v): %s", trial.Verdict, trial.Core, trial.Injected, trial.Why)
+	}
+	if late := trial.AtS - 0.5; late > 2 {
+		t.Errorf("found %.2f s after it was injected", late)
+	}
+	var trims []api.Trim
+	if err := try("GET", "/api/rigs/2/trims", nil, &trims); err != nil || trims[0].Standing == "failed" {
+		t.Errorf("a fault caused on purpose was held against the trim: %v, %v", trims, err)
+	}
+}
