@@ -1,0 +1,275 @@
+package link_test
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"zerokeel/core/fault"
+	"zerokeel/link"
+)
+
+func hello() link.Hello {
+	return link.Hello{Protocol: link.Version, Agent: "test", Stream: "s1", BootID: "b1", Now: 1, ClockRate: 1,
+		Channels: []link.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Core: -1}}}
+}
+
+func ptr(x float64) *float64 { return &x }
+
+func TestDecodeNamesEveryFault(t *testing.T) {
+	rows := []struct {
+		name, text string
+		fields     []string
+	}{
+		{"good beat", `{"beat":{"now":1}}`, nil},
+		{"good frame", `{"frame":{"seq":1,"samples":{"at":[1,2],"channels":["a"],"values":[[1,null]]}}}`, nil},
+		{"nothing", `{}`, []string{""}},
+		{"two parts", `{"beat":{"now":1},"ack":{"seq":1}}`, []string{""}},
+		{"no JSON", `{"frame":`, []string{""}},
+		{"unknown field", `{"frame":{"seq":1,"smaples":{}}}`, []string{"frame.smaples"}},
+		{"frame without a number", `{"frame":{"seq":0}}`, []string{"frame.seq"}},
+		{"ragged samples", `{"frame":{"seq":1,"samples":{"at":[1,2],"channels":["a","b"],"values":[[1]]}}}`, []string{"frame.samples.values", "frame.samples.values[0]"}},
+		{"time goes back", `{"frame":{"seq":1,"samples":{"at":[2,1],"channels":[],"values":[]}}}`, []string{"frame.samples.at[1]"}},
+		{"event of no kind", `{"frame":{"seq":1,"events":[{"order":"","kind":"boom","atS":-1,"core":-2}]}}`,
+			[]string{"frame.events[0].order", "frame.events[0].kind", "frame.events[0].atS", "frame.events[0].core"}},
+		{"other protocol", `{"hello":{"protocol":9,"agent":"x","stream":"s","bootId":"b","now":1,"clockRate":1,"simulated":false,"facts":{"host":"","system":"","kernel":"","processor":"","cores":0,"threads":0,"memoryMB":0},"channels":[]}}`, []string{"hello.protocol"}},
+		{"order without load", `{"order":{"id":"x","do":"run","cores":[0],"seconds":10}}`, []string{"order.load"}},
+		{"number past the range", `{"frame":{"seq":1,"finished":{"order":"x","how":"done","ranS":1e999}}}`, []string{"frame.finished.ranS"}},
+	}
+	for _, row := range rows {
+		t.Run(row.name, func(t *testing.T) {
+			_, err := link.Decode([]byte(row.text))
+			var faults fault.List
+			if err != nil && !errors.As(err, &faults) {
+				t.Fatalf("%v is no list of faults", err)
+			}
+			var fields []string
+			for _, f := range faults {
+				fields = append(fields, f.Field)
+			}
+			if strings.Join(fields, " ") != strings.Join(row.fields, " ") {
+				t.Errorf("got %q, want %q", fields, row.fields)
+			}
+		})
+	}
+}
+
+// TestSchemaDescribesTheMessages holds the published JSON Schema against what the package writes and refuses.
+func TestSchemaDescribesTheMessages(t *testing.T) {
+	text, err := os.ReadFile("../docs/link-protocol.schema.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	doc, err := jsonschema.UnmarshalJSON(strings.NewReader(string(text)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	compiler := jsonschema.NewCompiler()
+	if err := compiler.AddResource("link.json", doc); err != nil {
+		t.Fatal(err)
+	}
+	schema, err := compiler.Compile("link.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	h := hello()
+	h.Journal = []link.Unending{{Order: "o", BootID: "b0", At: 5}}
+	score := 12.5
+	messages := []link.Message{
+		{Hello: &h}, {Welcome: &link.Welcome{Rig: "x", Last: 3}}, {Ack: &link.Ack{Seq: 1}}, {Beat: &link.Beat{Now: 1}}, {Refusal: &link.Refusal{Problem: "p", Remedy: "r"}},
+		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Inject: &link.Inject{Core: 0, AfterS: 1}}},
+		{Order: &link.Order{ID: "o", Do: link.Stop}},
+		{Frame: &link.Frame{Seq: 1, Samples: &link.Samples{Order: "o", At: []int64{1}, Channels: []string{"a"}, Values: [][]*float64{{nil}}},
+			Events: []link.Event{{Order: "o", Kind: "miscalculated", AtS: 1, Core: 2, Injected: true, Text: "t"}}, Progress: []link.Progress{{Order: "o", AtS: 1, Count: []float64{1}}},
+			Started: &link.Started{Order: "o", At: 1}, Finished: &link.Finished{Order: "o", How: link.Done, RanS: 2, Score: &score},
+			Limiters: &link.LimiterCounts{Order: "o"}}},
+	}
+	for _, m := range messages {
+		text, err := link.Encode(m)
+		if err != nil {
+			t.Fatal(err)
+		}
+		value, err := jsonschema.UnmarshalJSON(strings.NewReader(string(text)))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := schema.Validate(value); err != nil {
+			t.Errorf("%s\n%v", text, err)
+		}
+	}
+	for _, bad := range []string{`{}`, `{"beat":{}}`, `{"frame":{"seq":0}}`, `{"order":{"id":"","do":"run"}}`, `{"ack":{"seq":1},"beat":{"now":1}}`} {
+		value, _ := jsonschema.UnmarshalJSON(strings.NewReader(bad))
+		if schema.Validate(value) == nil {
+			t.Errorf("the schema allows %s", bad)
+		}
+	}
+}
+
+func FuzzDecode(f *testing.F) {
+	for _, seed := range []string{`{"beat":{"now":1}}`, `{"frame":{"seq":1,"samples":{"at":[1],"channels":["a"],"values":[[1]]}}}`, `{"order":{"id":"x","do":"stop"}}`} {
+		f.Add([]byte(seed))
+	}
+	f.Fuzz(func(t *testing.T, text []byte) {
+		m, err := link.Decode(text)
+		if err != nil {
+			return
+		}
+		again, err := link.Encode(m)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := link.Decode(again); err != nil {
+			t.Errorf("%s was accepted, but not what is written of it: %v", text, err)
+		}
+	})
+}
+
+// memory is a sink that keeps frames as the store does, and can be told to fail.
+type memory struct {
+	mu     sync.Mutex
+	seen   []uint64
+	last   uint64
+	fail   int
+	hellos int
+	grew   chan struct{}
+}
+
+func (m *memory) Hello(context.Context, int64, *link.Hello) (uint64, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.hellos++
+	return m.last, nil
+}
+
+func (m *memory) Frames(_ context.Context, _ int64, _ string, frames []link.Frame) (uint64, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.fail > 0 {
+		m.fail--
+		return 0, errors.New("the disk is full")
+	}
+	for _, f := range frames {
+		if f.Seq == m.last+1 {
+			m.last = f.Seq
+			m.seen = append(m.seen, f.Seq)
+		}
+	}
+	select {
+	case m.grew <- struct{}{}:
+	default:
+	}
+	return m.last, nil
+}
+
+func (m *memory) Changed(int64) {}
+
+// TestNoFrameIsLostOrDoubled sends frames while storing fails and links are cut again and again.
+func TestNoFrameIsLostOrDoubled(t *testing.T) {
+	sink := &memory{fail: 4, grew: make(chan struct{}, 1)}
+	hub := link.NewHub(sink, slog.New(slog.DiscardHandler))
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, 1, "test") }))
+	defer server.Close()
+	client := link.NewClient(server.URL, "token", hello, func(link.Order) {}, slog.New(slog.DiscardHandler))
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	done := make(chan error, 1)
+	go func() { done <- client.Run(ctx) }()
+	const frames = 300
+	for i := range frames {
+		client.Send(link.Frame{Samples: &link.Samples{At: []int64{int64(i)}, Channels: []string{"power.package"}, Values: [][]*float64{{ptr(1)}}}})
+		if i%100 == 50 {
+			hub.Close()
+		}
+	}
+	for {
+		sink.mu.Lock()
+		n := sink.last
+		sink.mu.Unlock()
+		if n == frames {
+			break
+		}
+		select {
+		case <-sink.grew:
+		case <-ctx.Done():
+			t.Fatalf("%d of %d frames arrived", n, frames)
+		}
+	}
+	cancel()
+	<-done
+	for i, seq := range sink.seen {
+		if seq != uint64(i+1) {
+			t.Fatalf("frame %d at place %d", seq, i)
+		}
+	}
+	if sink.hellos < 3 {
+		t.Errorf("only %d links: the test cut none", sink.hellos)
+	}
+}
+
+// TestRefusals: a wrong token ends the client with words; a malformed message is refused with its faults.
+func TestRefusals(t *testing.T) {
+	denied := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusUnauthorized) }))
+	defer denied.Close()
+	client := link.NewClient(denied.URL, "wrong", hello, func(link.Order) {}, slog.New(slog.DiscardHandler))
+	var refusal *link.Refusal
+	if err := client.Run(t.Context()); !errors.As(err, &refusal) || !strings.Contains(refusal.Remedy, "token") {
+		t.Errorf("wrong token: %v", err)
+	}
+	hub := link.NewHub(&memory{grew: make(chan struct{}, 1)}, slog.New(slog.DiscardHandler))
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, 1, "test") }))
+	defer server.Close()
+	bad := hello()
+	bad.Protocol, bad.Stream = 7, ""
+	client = link.NewClient(server.URL, "token", func() link.Hello { return bad }, func(link.Order) {}, slog.New(slog.DiscardHandler))
+	if err := client.Run(t.Context()); !errors.As(err, &refusal) || !strings.Contains(refusal.Problem, "hello.protocol") || !strings.Contains(refusal.Problem, "hello.stream") {
+		t.Errorf("malformed hello: %v", err)
+	}
+}
+
+// TestOrdersArrive: an order reaches the rig once it is linked, and not before.
+func TestOrdersArrive(t *testing.T) {
+	linked := make(chan struct{}, 8)
+	sink := &changes{memory{grew: make(chan struct{}, 1)}, linked}
+	hub := link.NewHub(sink, slog.New(slog.DiscardHandler))
+	if err := hub.Order(1, link.Order{ID: "early"}); !errors.Is(err, link.ErrNotLinked) {
+		t.Errorf("order to nobody: %v", err)
+	}
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, 1, "test") }))
+	defer server.Close()
+	orders := make(chan link.Order, 1)
+	client := link.NewClient(server.URL, "token", hello, func(o link.Order) { orders <- o }, slog.New(slog.DiscardHandler))
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	go func() { _ = client.Run(ctx) }()
+	<-linked
+	want := link.Order{ID: "o1", Do: link.Run, Load: "heavy", Cores: []int{0, 1}, Seconds: 10}
+	if err := hub.Order(1, want); err != nil {
+		t.Fatal(err)
+	}
+	got := <-orders
+	a, _ := json.Marshal(got)
+	b, _ := json.Marshal(want)
+	if string(a) != string(b) {
+		t.Errorf("got %s, want %s", a, b)
+	}
+	if s := hub.Status(1); !s.Linked || s.Hello.BootID != "b1" {
+		t.Errorf("status: %+v", s)
+	}
+}
+
+type changes struct {
+	memory
+	linked chan struct{}
+}
+
+func (c *changes) Changed(int64) { c.linked <- struct{}{} }
