@@ -108,6 +108,16 @@ func collect(err error, at string, into *fault.List) {
 		if path == "" {
 			path = at
 		}
+		switch {
+		case e.SchemaField == "oneOf":
+			into.Add(path, "give a number, true or false, or a word", "the value fits none of them, or is out of range")
+			return
+		case e.SchemaField == "properties" && e.Reason != "":
+			if name, ok := quoted(e.Reason); ok {
+				into.Add(strings.TrimPrefix(path+"."+name, "."), "remove it or correct its name; /api lists the fields", "no such field")
+				return
+			}
+		}
 		if e.Origin != nil && (errors.As(e.Origin, &many) || errors.As(e.Origin, &schema)) {
 			collect(e.Origin, path, into)
 			return
@@ -122,6 +132,13 @@ func collect(err error, at string, into *fault.List) {
 			into.Add(at, "see /api for what this request takes", "%s", err)
 		}
 	}
+}
+
+// quoted returns the first word in quotes of a text.
+func quoted(text string) (string, bool) {
+	_, rest, ok := strings.Cut(text, "\"")
+	word, _, closed := strings.Cut(rest, "\"")
+	return word, ok && closed
 }
 
 // body reads a request's JSON, which the validator has checked already.

@@ -1,0 +1,285 @@
+package server_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers/legacy"
+
+	"zerokeel/core/part"
+	"zerokeel/core/trim"
+	"zerokeel/server/api"
+	"zerokeel/server/servertest"
+)
+
+// TestAnswersFitTheDescription makes every request of the API that answers with JSON and holds the answer against the
+// description, so that neither can change alone.
+func TestAnswersFitTheDescription(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	rig.Fit(rig.Trims()[0].Id)
+	rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 20)}}).Id)
+	score := api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore), Legs: []api.LegRequest{{Yardstick: ptr("all-core"), Seconds: ptr(10.0)}}}
+	rig.Ended(rig.Start(score).Id)
+	doc, err := openapi3.NewLoader().LoadFromData(api.Description)
+	if err != nil {
+		t.Fatal(err)
+	}
+	router, err := legacy.NewRouter(doc)
+	if err != nil {
+		t.Fatal(err)
+	}
+	stock := rig.Trims()[0].Id
+	one := fmt.Sprintf("/api/rigs/%d", rig.ID)
+	made := `{"parent":` + fmt.Sprint(stock) + `,"name":"x","settings":{"curve.all":-5}}`
+	requests := []struct {
+		method, path, body string
+		status             int
+	}{
+		{"GET", "/api/rigs", "", 200}, {"GET", one, "", 200}, {"PATCH", one, `{"ambientC":23}`, 200}, {"POST", one + "/token", "", 200},
+		{"GET", one + "/settings", "", 200}, {"POST", one + "/check", `{"settings":{"curve.all":-10},"parent":null}`, 200},
+		{"GET", one + "/trims", "", 200}, {"POST", one + "/trims", made, 201}, {"GET", "/api/trims/1", "", 200}, {"PATCH", "/api/trims/2", `{"name":"y"}`, 200},
+		{"GET", one + "/fittings", "", 200}, {"POST", one + "/fittings", `{"trim":1}`, 201}, {"GET", "/api/fittings/1", "", 200},
+		{"GET", one + "/trials", "", 200}, {"POST", one + "/trials", `{"legs":[{"load":"idle","seconds":5}]}`, 409}, {"GET", "/api/trials/1", "", 200},
+		{"POST", "/api/trials/1/stop", "", 409}, {"POST", "/api/trials/1/marks", `{"text":"x"}`, 409}, {"GET", "/api/trials/1/telemetry?buckets=10", "", 200},
+		{"GET", "/api/parts", "", 200}, {"GET", "/api/yardsticks", "", 200}, {"GET", one + "/scores", "", 200},
+		{"GET", one + fmt.Sprintf("/comparison?base=%d&trim=%d", stock, stock), "", 200},
+		{"GET", one + "/incidents", "", 200}, {"POST", one + "/incidents", `{"kind":"froze","text":"at the desktop"}`, 201},
+		{"POST", "/api/rigs", `{"name":"Bare"}`, 201}, {"PUT", "/api/parts/memory/cairn-6000", memorySheet(t, rig.Config.Parts.Memory), 200},
+		{"GET", "/api/rigs/99", "", 404}, {"GET", "/api/fittings/99", "", 404}, {"POST", "/api/rigs", `{}`, 422},
+	}
+	covered := map[string]bool{}
+	for _, q := range requests {
+		request, err := http.NewRequest(q.method, rig.Address+q.path, strings.NewReader(q.body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if q.body != "" {
+			request.Header.Set("Content-Type", "application/json")
+		}
+		response, err := http.DefaultClient.Do(request)
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, err := io.ReadAll(response.Body)
+		_ = response.Body.Close()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if response.StatusCode != q.status {
+			t.Errorf("%s %s: got %d, want %d: %s", q.method, q.path, response.StatusCode, q.status, text)
+			continue
+		}
+		request.URL.Scheme, request.URL.Host = "", "" // the description is relative to its server
+		route, params, err := router.FindRoute(request)
+		if err != nil {
+			t.Errorf("%s %s is not described: %v", q.method, q.path, err)
+			continue
+		}
+		covered[q.method+" "+route.Path] = true
+		input := &openapi3filter.ResponseValidationInput{
+			RequestValidationInput: &openapi3filter.RequestValidationInput{Request: request, PathParams: params, Route: route},
+			Status:                 response.StatusCode, Header: response.Header, Body: io.NopCloser(bytes.NewReader(text)),
+			Options: &openapi3filter.Options{IncludeResponseStatus: true},
+		}
+		if err := openapi3filter.ValidateResponse(t.Context(), input); err != nil {
+			t.Errorf("%s %s: %v", q.method, q.path, err)
+		}
+	}
+	for path, item := range doc.Paths.Map() {
+		for method := range item.Operations() {
+			if !covered[method+" "+path] && path != "/api/events" {
+				t.Errorf("%s %s is described but not tried here", method, path)
+			}
+		}
+	}
+}
+
+func memorySheet(t *testing.T, m *part.Memory) string {
+	t.Helper()
+	text, err := json.Marshal(m)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(text)
+}
+
+// TestGeneratedTypesAreFresh makes the types of server and front end anew and compares.
+func TestGeneratedTypesAreFresh(t *testing.T) {
+	dir := t.TempDir()
+	text, err := os.ReadFile("api/oapi-codegen.yaml")
+	if err != nil {
+		t.Fatal(err)
+	}
+	config := filepath.Join(dir, "config.yaml")
+	if err := os.WriteFile(config, bytes.Replace(text, []byte("output: api.gen.go"), []byte("output: "+dir+"/api.gen.go"), 1), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for _, row := range []struct {
+		have string
+		cmd  *exec.Cmd
+		made string
+	}{
+		{"api/api.gen.go", exec.Command("go", "tool", "-modfile=../tools/go.mod", "oapi-codegen", "-config", config, "api/openapi.yaml"), dir + "/api.gen.go"},
+		{"../web/src/api/schema.gen.ts", exec.Command("../web/node_modules/.bin/openapi-typescript", "api/openapi.yaml", "-o", dir+"/schema.gen.ts"), dir + "/schema.gen.ts"},
+	} {
+		if out, err := row.cmd.CombinedOutput(); err != nil {
+			t.Fatalf("%v: %v\n%s", row.cmd, err, out)
+		}
+		want, err := os.ReadFile(row.made)
+		if err != nil {
+			t.Fatal(err)
+		}
+		have, err := os.ReadFile(row.have)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !bytes.Equal(have, want) {
+			t.Errorf("%s is not what api/openapi.yaml makes; run ./keel generate", row.have)
+		}
+	}
+}
+
+// TestBadInputNamesItsFields: whatever is wrong, the answer is problem+json that names each field, and nothing changed.
+func TestBadInputNamesItsFields(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	stock := rig.Trims()[0].Id
+	one := fmt.Sprintf("/api/rigs/%d", rig.ID)
+	trimOf := func(settings string) string {
+		return fmt.Sprintf(`{"parent":%d,"name":"x","settings":%s}`, stock, settings)
+	}
+	rows := []struct {
+		name, method, path, body string
+		status                   int
+		fields                   []string
+	}{
+		{"empty body", "POST", one + "/trims", "", 422, []string{""}},
+		{"no JSON", "POST", one + "/trims", "{", 422, []string{""}},
+		{"unknown field", "POST", "/api/rigs", `{"name":"x","colour":"red"}`, 422, []string{"colour"}},
+		{"everything missing", "POST", one + "/trims", `{}`, 422, []string{"parent", "name", "settings"}},
+		{"every setting wrong", "POST", one + "/trims", trimOf(`{"curve.all":-100,"limit.ppt":0.142,"clock.boostOffset":30,"nonsense":1}`), 422,
+			[]string{"settings.limit.ppt", "settings.clock.boostOffset", "settings.curve.all", "settings.nonsense"}},
+		{"number past the range", "POST", one + "/trims", trimOf(`{"curve.all":1e999}`), 422, []string{"settings.curve.all"}},
+		{"parent of nobody", "POST", one + "/trims", `{"parent":99,"name":"x","settings":{}}`, 422, []string{"parent"}},
+		{"legs wrong in many ways", "POST", one + "/trials", `{"legs":[{"load":"heavy","seconds":60,"cores":[0,0,9]},{"seconds":5},{"load":"heavy","seconds":9,"inject":{"core":12,"afterS":0}}]}`, 409, nil},
+		{"no legs", "POST", one + "/trials", `{"legs":[]}`, 422, []string{"legs"}},
+		{"zero time", "POST", one + "/trials", `{"legs":[{"load":"heavy","seconds":0}]}`, 422, []string{"legs.0.seconds"}},
+		{"unknown load", "POST", one + "/trials", `{"legs":[{"load":"warp","seconds":5}]}`, 422, []string{"legs.0.load"}},
+		{"parts of nobody", "POST", "/api/rigs", `{"name":"x","parts":{"processor":"a","board":"b","cooler":"c","memory":"d"}}`, 422, []string{"parts"}},
+		{"board without a scheme", "POST", "/api/rigs", `{"name":"x","firmware":{"address":"10.0.0.5"}}`, 422, []string{"firmware.address"}},
+		{"sheet with points out of order", "PUT", "/api/parts/processor/x", `{"id":"x1","model":"m","vf":[{"mhz":2,"v":0.5},{"mhz":1,"v":0.5},{"mhz":3,"v":0.5}]}`, 422, nil},
+		{"id no number", "GET", "/api/rigs/first", "", 422, []string{"rig"}},
+		{"unknown resource", "GET", "/api/rocks", "", 404, nil},
+		{"wrong method", "DELETE", one, "", 405, nil},
+	}
+	for _, row := range rows {
+		t.Run(row.name, func(t *testing.T) {
+			var in any
+			if row.method != "GET" && row.method != "DELETE" {
+				in = row.body
+			}
+			status, text := rig.Raw(row.method, row.path, in)
+			var p api.Problem
+			if err := json.Unmarshal(text, &p); err != nil {
+				t.Fatalf("%d %s", status, text)
+			}
+			if status != row.status || p.Title == "" {
+				t.Errorf("got %d, want %d: %s", status, row.status, text)
+			}
+			if row.fields == nil {
+				return
+			}
+			var got []string
+			for _, f := range p.Faults {
+				got = append(got, f.Field)
+				if f.Problem == "" || f.Remedy == "" {
+					t.Errorf("fault without problem or remedy: %+v", f)
+				}
+			}
+			if strings.Join(got, " ") != strings.Join(row.fields, " ") {
+				t.Errorf("got fields %q, want %q: %s", got, row.fields, text)
+			}
+		})
+	}
+	if n := len(rig.Trims()); n != 1 {
+		t.Errorf("refused requests made %d trims", n-1)
+	}
+	if status, _ := rig.Raw("POST", one+"/trims", `{"reason":"`+strings.Repeat("x", 5<<20)+`"}`); status != http.StatusRequestEntityTooLarge {
+		t.Errorf("a huge body: got %d, want 413", status)
+	}
+}
+
+// TestPagesFromElsewhereAreRefused: a browser that another page misuses cannot drive the bench.
+func TestPagesFromElsewhereAreRefused(t *testing.T) {
+	bench := servertest.Start(t)
+	rows := []struct {
+		name, method, path string
+		header             map[string]string
+		host               string
+		status             int
+	}{
+		{"own page", "POST", "/api/rigs", map[string]string{"Origin": bench.Address, "Content-Type": "application/json"}, "", 422},
+		{"foreign page", "POST", "/api/rigs", map[string]string{"Origin": "http://evil.example", "Content-Type": "application/json"}, "", 403},
+		{"foreign page reads", "GET", "/api/rigs", map[string]string{"Origin": "http://evil.example"}, "", 403},
+		{"sandboxed page", "POST", "/api/rigs", map[string]string{"Origin": "null", "Content-Type": "application/json"}, "", 403},
+		{"a form", "POST", "/api/rigs", map[string]string{"Content-Type": "text/plain"}, "", 415},
+		{"a name bent to this address", "GET", "/api/rigs", nil, "evil.example", 421},
+		{"link without a token", "GET", "/link", nil, "", 401},
+		{"link with a wrong token", "GET", "/link", map[string]string{"Authorization": "Bearer wrong"}, "", 401},
+		{"link from a page", "GET", "/link", map[string]string{"Origin": "http://evil.example"}, "", 403},
+	}
+	for _, row := range rows {
+		t.Run(row.name, func(t *testing.T) {
+			request, err := http.NewRequest(row.method, bench.Address+row.path, strings.NewReader("{}"))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if row.method == "GET" {
+				request.Body, request.ContentLength = nil, 0
+			}
+			for k, v := range row.header {
+				request.Header.Set(k, v)
+			}
+			if row.host != "" {
+				request.Host = row.host
+			}
+			response, err := http.DefaultClient.Do(request)
+			if err != nil {
+				t.Fatal(err)
+			}
+			_ = response.Body.Close()
+			if response.StatusCode != row.status {
+				t.Errorf("got %d, want %d", response.StatusCode, row.status)
+			}
+		})
+	}
+	for path, kind := range map[string]string{"/": "text/html", "/rig/1/trim": "text/html", "/api": "text/html", "/api/openapi.json": "application/json"} {
+		response, err := http.Get(bench.Address + path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_ = response.Body.Close()
+		if response.StatusCode != 200 || !strings.HasPrefix(response.Header.Get("Content-Type"), kind) {
+			t.Errorf("%s: %d, %s", path, response.StatusCode, response.Header.Get("Content-Type"))
+		}
+	}
+}
+
+// BenchmarkCheck is the request that follows each keystroke: preflight and two forecasts.
+func BenchmarkCheck(b *testing.B) {
+	rig := servertest.Start(b).AddRig(petrel(b, nil), 1)
+	in := api.CheckRequest{Settings: trim.Settings{"curve.all": part.Number(-10)}}
+	path := fmt.Sprintf("/api/rigs/%d/check", rig.ID)
+	for b.Loop() {
+		rig.Call("POST", path, in, 200, nil)
+	}
+}

@@ -1,0 +1,212 @@
+package store_test
+
+import (
+	"context"
+	"errors"
+	"math"
+	"testing"
+
+	"zerokeel/core/part"
+	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
+	"zerokeel/link"
+	"zerokeel/store"
+	"zerokeel/store/storetest"
+)
+
+func TestMigrationsGoUpDownUp(t *testing.T) {
+	s := storetest.Open(t)
+	if err := s.Rewind(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Yardsticks(t.Context()); err == nil {
+		t.Error("tables are left after every migration was taken back")
+	}
+	if err := s.Migrate(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if list, err := s.Yardsticks(t.Context()); err != nil || len(list) != 2 {
+		t.Errorf("yardsticks: %v, %v", list, err)
+	}
+}
+
+// ordered returns a store with a rig, whose trial has one leg that was ordered as "o1".
+func ordered(t *testing.T) (*store.Store, *store.Rig, *store.Trial, store.Leg) {
+	t.Helper()
+	ctx := t.Context()
+	s := storetest.Open(t)
+	r := &store.Rig{Name: "Petrel", TokenHash: make([]byte, 32)}
+	if err := s.CreateRig(ctx, r, trim.Settings{"curve.all": part.Number(0)}, "stock", true); err != nil {
+		t.Fatal(err)
+	}
+	trial := &store.Trial{RigID: r.ID, TrimID: r.TrimInForce.Int64, Purpose: store.PurposeProof}
+	if err := s.CreateTrial(ctx, trial, []store.Leg{{Load: "heavy", Cores: store.AsJSON([]int{0, 1}), Seconds: 10}}); err != nil {
+		t.Fatal(err)
+	}
+	legs, err := s.Legs(ctx, trial.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	l := legs[0]
+	l.State, l.InForce = store.LegOrdered, true
+	l.OrderID.String, l.OrderID.Valid = "o1", true
+	if err := s.OrderLeg(ctx, &l); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Hello(ctx, r.ID, &link.Hello{Stream: "s1", BootID: "b1"}); err != nil {
+		t.Fatal(err)
+	}
+	return s, r, trial, l
+}
+
+func ptr(x float64) *float64 { return &x }
+
+// second returns the frame of one second of the leg.
+func second(seq uint64) link.Frame {
+	at := int64(1_700_000_000_000 + seq*1000)
+	f := link.Frame{
+		Seq:      seq,
+		Samples:  &link.Samples{Order: "o1", At: []int64{at}, Channels: []string{"power.package"}, Values: [][]*float64{{ptr(float64(seq) / 8)}}},
+		Progress: []link.Progress{{Order: "o1", AtS: float64(seq), Count: []float64{float64(100 * seq), float64(90 * seq)}}},
+	}
+	if seq == 1 {
+		f.Started = &link.Started{Order: "o1", At: at}
+	}
+	return f
+}
+
+func TestIngestTakesEveryFrameOnce(t *testing.T) {
+	ctx := t.Context()
+	s, r, trial, l := ordered(t)
+	take := func(want uint64, frames ...link.Frame) {
+		t.Helper()
+		last, err := s.Ingest(ctx, r.ID, "s1", frames)
+		if err != nil || last != want {
+			t.Fatalf("last frame %d, %v; want %d", last, err, want)
+		}
+	}
+	take(2, second(1), second(2))
+	take(2, second(1), second(2)) // sent again, as after a lost acknowledgement
+	if _, err := s.Ingest(ctx, r.ID, "s1", []link.Frame{second(5)}); !errors.Is(err, store.ErrGap) {
+		t.Fatalf("a gap: %v, want ErrGap", err)
+	}
+	bad := second(4)
+	bad.Events = []link.Event{{Order: "o1", Kind: "miscalculated", AtS: 4, Core: 1}}
+	take(4, second(2), second(3), bad)
+	stranger := second(5)
+	stranger.Samples.Order, stranger.Progress = "somebody else's", nil
+	take(5, stranger)
+	check := func(when string) {
+		t.Helper()
+		got, err := s.Telemetry(ctx, l.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		power, work := got["power.package"], got[store.WorkChannel(1)]
+		if len(power) != 4 || len(work) != 4 {
+			t.Fatalf("%s: %d samples of power and %d of work, want 4 of each", when, len(power), len(work))
+		}
+		for i := range power {
+			if power[i].V != float64(i+1)/8 || work[i].V != float64(90*(i+1)) {
+				t.Errorf("%s: sample %d: %g W, %g passes", when, i, power[i].V, work[i].V)
+			}
+		}
+	}
+	check("unpacked")
+	quanta := map[string]float64{"power.package": 0.125}
+	for range 2 { // packing again does no harm
+		if err := s.Pack(ctx, l.ID, quanta); err != nil {
+			t.Fatal(err)
+		}
+		check("packed")
+	}
+	events, err := s.Events(ctx, trial.ID)
+	if err != nil || len(events) != 1 || events[0].Core != 1 {
+		t.Errorf("events: %+v, %v", events, err)
+	}
+	if last, err := s.Hello(ctx, r.ID, &link.Hello{Stream: "s1", BootID: "b1"}); err != nil || last != 5 {
+		t.Errorf("the next hello is told %d, %v; want 5", last, err)
+	}
+}
+
+func TestGapsInFiguresStayGaps(t *testing.T) {
+	ctx := t.Context()
+	s, r, _, l := ordered(t)
+	f := second(1)
+	f.Samples.At = []int64{1_700_000_001_000, 1_700_000_002_000}
+	f.Samples.Values = [][]*float64{{ptr(1), nil}}
+	if _, err := s.Ingest(ctx, r.ID, "s1", []link.Frame{f}); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Pack(ctx, l.ID, nil); err != nil {
+		t.Fatal(err)
+	}
+	got, err := s.Telemetry(ctx, l.ID)
+	if err != nil || len(got["power.package"]) != 2 || !math.IsNaN(got["power.package"][1].V) {
+		t.Errorf("got %v, %v; want a value and a gap", got["power.package"], err)
+	}
+}
+
+func TestOneThingAtATimeOnARig(t *testing.T) {
+	ctx := t.Context()
+	s, r, trial, _ := ordered(t)
+	if err := s.CreateFitting(ctx, &store.Fitting{RigID: r.ID, TrimID: trial.TrimID}); !errors.Is(err, store.ErrTaken) {
+		t.Errorf("a fitting during a trial: %v, want ErrTaken", err)
+	}
+	if err := s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trial.TrimID, Purpose: store.PurposeProof}, []store.Leg{{Load: "idle", Cores: store.AsJSON([]int{0})}}); !errors.Is(err, store.ErrTaken) {
+		t.Errorf("a trial during a trial: %v, want ErrTaken", err)
+	}
+	if err := s.CreateRig(ctx, &store.Rig{Name: "Petrel", TokenHash: []byte("another token, 32 bytes long....")}, nil, "stock", false); !errors.Is(err, store.ErrTaken) {
+		t.Errorf("a second rig of the same name: %v, want ErrTaken", err)
+	}
+}
+
+func TestTrimIsFixedOnceFitted(t *testing.T) {
+	ctx := t.Context()
+	s, r, trial, _ := ordered(t)
+	draft := &store.Trim{RigID: r.ID, Name: "draft", Settings: store.AsJSON(trim.Settings{"curve.all": part.Number(-5)})}
+	draft.ParentID.Int64, draft.ParentID.Valid = trial.TrimID, true
+	if err := s.CreateTrim(ctx, draft); err != nil || draft.Number != 1 {
+		t.Fatalf("number %d, %v; want 1", draft.Number, err)
+	}
+	draft.Name = "changed"
+	if err := s.UpdateTrim(ctx, draft); err != nil {
+		t.Errorf("a draft does not change: %v", err)
+	}
+	stock, err := s.Trim(ctx, trial.TrimID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.UpdateTrim(ctx, stock); !errors.Is(err, store.ErrFixed) {
+		t.Errorf("a fitted trim changes: %v, want ErrFixed", err)
+	}
+	trial.State, trial.Result = store.TrialEnded, store.AsJSON(verdict.Result{Verdict: verdict.Held, Core: -1, AtS: 10})
+	if err := s.SaveTrial(ctx, trial); err != nil {
+		t.Fatal(err)
+	}
+	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != store.StandingProven {
+		t.Errorf("after a proof that held it stands %s", got.Standing)
+	}
+	if err := s.AddIncident(ctx, &store.Incident{RigID: r.ID, TrimID: trial.TrimID, Kind: "froze"}); err != nil {
+		t.Fatal(err)
+	}
+	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != store.StandingFitted {
+		t.Errorf("after an incident it stands %s, want fitted", got.Standing)
+	}
+}
+
+func TestMissingThingsAreNotFound(t *testing.T) {
+	s := storetest.Open(t)
+	ctx := context.Background()
+	for name, call := range map[string]func() error{
+		"rig":     func() error { _, err := s.Rig(ctx, 9); return err },
+		"trim":    func() error { _, err := s.Trim(ctx, 9); return err },
+		"trial":   func() error { _, err := s.Trial(ctx, 9); return err },
+		"fitting": func() error { _, err := s.Fitting(ctx, 9); return err },
+		"token":   func() error { _, err := s.RigByToken(ctx, make([]byte, 32)); return err },
+	} {
+		if err := call(); !errors.Is(err, store.ErrNotFound) {
+			t.Errorf("%s: %v, want ErrNotFound", name, err)
+		}
+	}
+}
