@@ -66,7 +66,7 @@ func (s *Server) CreateRig(c *echo.Context) error {
 	if in.Simulated != nil {
 		r.Simulated = *in.Simulated
 	}
-	first, firstName := trim.Settings{}, "as found"
+	first := &store.Trim{Name: "as found", Settings: store.AsJSON(trim.Settings{})}
 	if in.Parts != nil {
 		name := func(id string) sql.NullString { return sql.NullString{String: id, Valid: true} }
 		r.Processor, r.Board, r.Cooler, r.Memory = name(in.Parts.Processor), name(in.Parts.Board), name(in.Parts.Cooler), name(in.Parts.Memory)
@@ -81,14 +81,17 @@ func (s *Server) CreateRig(c *echo.Context) error {
 		if err := set.Validate(); err != nil {
 			return err
 		}
-		first, firstName = trim.Stock(set.Processor, set.Board), "stock"
+		first.Name = "stock"
+		if err := fill(first, set, trim.Stock(set.Processor, set.Board), r.AmbientC); err != nil {
+			return err
+		}
 	}
 	if err := setFirmware(r, in.Firmware); err != nil {
 		return err
 	}
 	token := rand.Text()
 	r.TokenHash = hashToken(token)
-	err = s.store.CreateRig(ctx, r, first, firstName, r.FirmwareAddress == "")
+	err = s.store.CreateRig(ctx, r, first, r.FirmwareAddress == "")
 	if errors.Is(err, store.ErrTaken) {
 		var f fault.List
 		f.Add("name", "choose another name", "there is a rig called %s already", r.Name)

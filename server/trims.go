@@ -92,12 +92,16 @@ func (s *Server) CheckTrim(c *echo.Context, id int64) error {
 		return err
 	}
 	parent := trim.Stock(set.Processor, set.Board)
+	var known *forecast.Result // of the parent, where it was stored at this room temperature
 	if in.Parent != nil {
 		t, err := s.trimOf(ctx, id, *in.Parent)
 		if err != nil {
 			return err
 		}
 		parent = t.Settings.V
+		if t.Forecast.Valid && t.Forecast.V.AmbientC == r.AmbientC {
+			known = &t.Forecast.V
+		}
 	}
 	settings := parent.With(in.Settings)
 	changes := nonNil(trim.Diff(parent, settings))
@@ -106,9 +110,12 @@ func (s *Server) CheckTrim(c *echo.Context, id int64) error {
 	if f, err := forecast.FromSheets(set, settings, r.AmbientC); err == nil {
 		out.Forecast = f
 	}
-	if f, err := forecast.FromSheets(set, parent, r.AmbientC); err == nil {
-		out.ParentForecast = f
+	if known == nil {
+		if f, err := forecast.FromSheets(set, parent, r.AmbientC); err == nil {
+			known = f
+		}
 	}
+	out.ParentForecast = known
 	return c.JSON(http.StatusOK, out)
 }
 

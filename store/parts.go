@@ -36,24 +36,23 @@ func (s *Store) PartSet(ctx context.Context, r *Rig) (*part.Set, error) {
 	if !r.Processor.Valid || !r.Board.Valid || !r.Cooler.Valid || !r.Memory.Valid {
 		return nil, fmt.Errorf("parts of rig %s: %w", r.Name, ErrNotFound)
 	}
+	var rows []struct {
+		Kind  part.Kind `db:"kind"`
+		Sheet []byte    `db:"sheet"`
+	}
+	if err := s.db.SelectContext(ctx, &rows, `SELECT kind, sheet FROM parts WHERE (kind, id) IN ((?, ?), (?, ?), (?, ?), (?, ?))`,
+		part.KindProcessor, r.Processor, part.KindBoard, r.Board, part.KindCooler, r.Cooler, part.KindMemory, r.Memory); err != nil {
+		return nil, known(err, "load the part sheets of rig %s", r.Name)
+	}
 	set := &part.Set{}
-	for _, one := range []struct {
-		kind part.Kind
-		id   string
-		into any
-	}{
-		{part.KindProcessor, r.Processor.String, &set.Processor},
-		{part.KindBoard, r.Board.String, &set.Board},
-		{part.KindCooler, r.Cooler.String, &set.Cooler},
-		{part.KindMemory, r.Memory.String, &set.Memory},
-	} {
-		var text []byte
-		if err := s.db.GetContext(ctx, &text, `SELECT sheet FROM parts WHERE kind = ? AND id = ?`, one.kind, one.id); err != nil {
-			return nil, known(err, "load %s sheet %s", one.kind, one.id)
+	for _, row := range rows {
+		into := map[part.Kind]any{part.KindProcessor: &set.Processor, part.KindBoard: &set.Board, part.KindCooler: &set.Cooler, part.KindMemory: &set.Memory}[row.Kind]
+		if err := json.Unmarshal(row.Sheet, into); err != nil {
+			return nil, fmt.Errorf("load the %s sheet of rig %s: %w", row.Kind, r.Name, err)
 		}
-		if err := json.Unmarshal(text, one.into); err != nil {
-			return nil, fmt.Errorf("load %s sheet %s: %w", one.kind, one.id, err)
-		}
+	}
+	if len(rows) != 4 {
+		return nil, fmt.Errorf("load the part sheets of rig %s: %w", r.Name, ErrNotFound)
 	}
 	return set, nil
 }

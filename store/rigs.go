@@ -7,7 +7,6 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"zerokeel/core/trim"
 	"zerokeel/link"
 )
 
@@ -36,7 +35,7 @@ const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cool
 	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, created_at`
 
 // CreateRig stores a rig and its first trim, T0: the settings as delivered, or as found where they cannot be read.
-func (s *Store) CreateRig(ctx context.Context, r *Rig, first trim.Settings, firstName string, inForce bool) error {
+func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool) error {
 	r.CreatedAt = time.Now().UTC().Truncate(time.Microsecond)
 	err := s.within(ctx, func(tx *sqlx.Tx) error {
 		result, err := tx.NamedExecContext(ctx, `INSERT INTO rigs (name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id,
@@ -48,13 +47,13 @@ func (s *Store) CreateRig(ctx context.Context, r *Rig, first trim.Settings, firs
 		if r.ID, err = result.LastInsertId(); err != nil {
 			return err
 		}
-		t := &Trim{RigID: r.ID, Name: firstName, Settings: AsJSON(first), Standing: StandingDraft}
-		if err := insertTrim(ctx, tx, t); err != nil {
+		first.RigID, first.Standing = r.ID, StandingDraft
+		if err := insertTrim(ctx, tx, first); err != nil {
 			return err
 		}
 		if inForce {
-			r.TrimInForce = sql.NullInt64{Int64: t.ID, Valid: true}
-			return setInForce(ctx, tx, r.ID, t.ID, r.CreatedAt)
+			r.TrimInForce = sql.NullInt64{Int64: first.ID, Valid: true}
+			return setInForce(ctx, tx, r.ID, first.ID, r.CreatedAt)
 		}
 		return nil
 	})

@@ -36,7 +36,7 @@ func ordered(t *testing.T) (*store.Store, *store.Rig, *store.Trial, store.Leg) {
 	ctx := t.Context()
 	s := storetest.Open(t)
 	r := &store.Rig{Name: "Petrel", TokenHash: make([]byte, 32)}
-	if err := s.CreateRig(ctx, r, trim.Settings{"curve.all": part.Number(0)}, "stock", true); err != nil {
+	if err := s.CreateRig(ctx, r, &store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{"curve.all": part.Number(0)})}, true); err != nil {
 		t.Fatal(err)
 	}
 	trial := &store.Trial{RigID: r.ID, TrimID: r.TrimInForce.Int64, Purpose: store.PurposeProof}
@@ -156,7 +156,7 @@ func TestOneThingAtATimeOnARig(t *testing.T) {
 	if err := s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trial.TrimID, Purpose: store.PurposeProof}, []store.Leg{{Load: "idle", Cores: store.AsJSON([]int{0})}}); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a trial during a trial: %v, want ErrTaken", err)
 	}
-	if err := s.CreateRig(ctx, &store.Rig{Name: "Petrel", TokenHash: []byte("another token, 32 bytes long....")}, nil, "stock", false); !errors.Is(err, store.ErrTaken) {
+	if err := s.CreateRig(ctx, &store.Rig{Name: "Petrel", TokenHash: []byte("another token, 32 bytes long....")}, &store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{})}, false); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a second rig of the same name: %v, want ErrTaken", err)
 	}
 }

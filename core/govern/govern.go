@@ -66,10 +66,11 @@ func (c Ceiling) Breaks(r Reading, place, marginC float64) Limiter {
 // rejects the bin above it (Ratio when top is kept). keeps must be monotone: once a bin breaks a limit, so do
 // all above. Bin 0 is returned even when it breaks one, as no lower clock exists.
 func Highest(top int, keeps func(bin int) Limiter) (int, Limiter) {
-	if keeps(top) == None {
+	why := keeps(top)
+	if why == None {
 		return top, Ratio
 	}
-	low, high, why := 0, top, keeps(top)
+	low, high := 0, top
 	for high-low > 1 {
 		mid := (low + high) / 2
 		if l := keeps(mid); l == None {

@@ -26,6 +26,7 @@ type Model struct {
 	fused  [][]float64 // per core and bin: voltage of the fused curve
 	asked  [][]float64 // per core and bin: voltage requested under the tuning
 	rail   []float64   // per bin: the highest request of all cores, which feeds them all
+	restG  float64     // switching current per volt of a core without load
 }
 
 // NewModel prepares a model. The set must be valid, and the chip have the processor's number of cores.
@@ -42,6 +43,7 @@ func NewModel(set *part.Set, tuning Tuning, chip silicon.Chip) (*Model, error) {
 	m := &Model{set: set, tuning: tuning, chip: chip, path: heat.NewPath(p, set.Cooler), cores: n}
 	m.bins = clock.NewBins(p, clock.Ceiling(p, 1, tuning.BoostOffsetMHz))
 	m.rail = make([]float64, m.bins.Count)
+	m.restG = power.Conductance(p.Power.Activity[load.Idle], p.Power.SwitchedNF, m.bins.FirstMHz)
 	m.fused, m.asked = make([][]float64, n), make([][]float64, n)
 	typical := make([]float64, m.bins.Count)
 	for bin := range typical {
@@ -76,10 +78,12 @@ type demand struct {
 	active []bool
 	count  int
 	single int // the only active core, -1 when several are
+
+	activity float64 // of the active cores
 }
 
 func (m *Model) newDemand(kind load.Kind, cores []int) demand {
-	d := demand{kind: kind, active: make([]bool, m.cores), single: -1}
+	d := demand{kind: kind, active: make([]bool, m.cores), single: -1, activity: m.set.Processor.Power.Activity[kind]}
 	if kind == load.Idle {
 		return d
 	}
@@ -97,11 +101,6 @@ func (m *Model) newDemand(kind load.Kind, cores []int) demand {
 		d.kind = load.Idle
 	}
 	return d
-}
-
-// idle returns the demand with nothing active.
-func (d demand) idle() demand {
-	return demand{kind: load.Idle, active: make([]bool, len(d.active)), single: -1}
 }
 
 // topBin returns the bin of the clock ceiling for the demand.
@@ -157,6 +156,7 @@ type operating struct {
 	bin                      int
 	requestV, dieV, amps     float64
 	coresW, packageW, worstW float64 // worstW: the hottest core's power
+	leakFactor               float64
 }
 
 // at solves the operating point at a bin. Inactive cores idle at the lowest clock on the same rail. A rail that
@@ -164,8 +164,8 @@ type operating struct {
 func (m *Model) at(d *demand, bin int, l *leaks) operating {
 	p := m.set.Processor
 	mhz := m.bins.MHz(bin)
-	busy := power.Conductance(p.Power.Activity[d.kind], p.Power.SwitchedNF, mhz)
-	rest := power.Conductance(p.Power.Activity[load.Idle], p.Power.SwitchedNF, m.bins.FirstMHz)
+	busy := power.Conductance(d.activity, p.Power.SwitchedNF, mhz)
+	rest := m.restG
 	op := operating{bin: bin, requestV: m.request(d, bin)}
 	draw := power.Draw(&p.Power, float64(d.count)*busy+float64(m.cores-d.count)*rest, l.sum)
 	v, amps, err := volt.Deliver(op.requestV, m.tuning.LoadLine.MilliOhm*1e-3, draw)
@@ -177,19 +177,19 @@ func (m *Model) at(d *demand, bin int, l *leaks) operating {
 		busy = rest
 	}
 	op.dieV, op.amps, op.coresW = v, amps, v*amps
-	op.worstW = power.Core(&p.Power, busy, l.hottest, v)
+	op.leakFactor = power.LeakFactor(&p.Power, v)
+	op.worstW = power.Core(busy, l.hottest, v, op.leakFactor)
 	op.packageW = op.coresW + power.Uncore(&p.Uncore, m.tuning.MemoryMTs, d.kind)
 	return op
 }
 
 // corePower returns the power of one core at an operating point.
 func (m *Model) corePower(d *demand, op *operating, l *leaks, core int) float64 {
-	p := &m.set.Processor.Power
-	kind, mhz := load.Idle, m.bins.FirstMHz
+	conductance := m.restG
 	if d.active[core] {
-		kind, mhz = d.kind, m.bins.MHz(op.bin)
+		conductance = power.Conductance(d.activity, m.set.Processor.Power.SwitchedNF, m.bins.MHz(op.bin))
 	}
-	return power.Core(p, power.Conductance(p.Activity[kind], p.SwitchedNF, mhz), l.core[core], op.dieV)
+	return power.Core(conductance, l.core[core], op.dieV, op.leakFactor)
 }
 
 // place returns where a bin stands between the lowest clock (0) and the highest (1).

@@ -91,8 +91,6 @@ func (m *Model) state(d *demand, op *operating, l *leaks, n heat.Nodes, temperat
 
 // idleAmps returns what the cores still draw, at the same voltage, the moment their load ends.
 func (m *Model) idleAmps(v float64, l *leaks) float64 {
-	p := &m.set.Processor.Power
-	rest := power.Conductance(p.Activity[load.Idle], p.SwitchedNF, m.bins.FirstMHz)
-	amps, _ := power.Draw(p, float64(m.cores)*rest, l.sum).At(v)
+	amps, _ := power.Draw(&m.set.Processor.Power, float64(m.cores)*m.restG, l.sum).At(v)
 	return amps
 }

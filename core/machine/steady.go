@@ -28,13 +28,15 @@ func (m *Model) Steady(kind load.Kind, cores []int, ambient float64) (State, err
 	var at settled
 	limiter := govern.None
 	if d.count == 0 {
-		at = m.settle(&d, 0, ambient)
+		at = m.settle(&d, 0, ambient, nil)
 	} else {
+		var near *settled
 		bin, why := govern.Highest(m.topBin(&d), func(bin int) govern.Limiter {
-			s := m.settle(&d, bin, ambient)
+			s := m.settle(&d, bin, ambient, near)
+			near = &s
 			return m.tuning.Limits.Breaks(m.reading(&s.op, s.nodes), m.place(bin), 0)
 		})
-		at, limiter = m.settle(&d, bin, ambient), why
+		at, limiter = m.settle(&d, bin, ambient, near), why
 	}
 	return m.state(&d, &at.op, &at.leaks, at.nodes, at.temperature[:], at.duty, ambient, limiter), nil
 }
@@ -80,25 +82,41 @@ type settled struct {
 
 // settle finds the temperatures at which the machine rests while it runs at a bin. The fan follows the hottest
 // core, so the temperature that controls it is the unknown: the hotter it is assumed, the cooler the machine
-// comes out, which makes the root unique. It is found by the Illinois variant of the secant method.
-func (m *Model) settle(d *demand, bin int, ambient float64) settled {
+// comes out, which makes the root unique. It is found by the Illinois variant of the secant method, within a bracket
+// around near, the solution at another bin, if one is given and the bracket holds.
+func (m *Model) settle(d *demand, bin int, ambient float64, near *settled) settled {
 	var s settled
-	for c := range m.cores {
-		s.temperature[c] = ambient + 30
+	if near != nil {
+		s.temperature = near.temperature
+	} else {
+		for c := range m.cores {
+			s.temperature[c] = ambient + 30
+		}
 	}
 	miss := func(control float64) float64 {
 		m.relax(d, bin, ambient, control, &s)
 		return m.path.Core(s.nodes, s.op.worstW) - control
 	}
 	low, high := ambient, runawayC*2
-	missLow, missHigh := miss(low), miss(high)
+	var missLow, missHigh float64
+	bracketed := false
+	if near != nil && !math.IsInf(near.op.worstW, 0) {
+		at := m.path.Core(near.nodes, near.op.worstW)
+		low, high = at-bracketC, at+bracketC
+		missLow, missHigh = miss(low), miss(high)
+		bracketed = missLow > 0 && missHigh < 0
+	}
+	if !bracketed {
+		low, high = ambient, runawayC*2
+		missLow, missHigh = miss(low), miss(high)
+	}
 	if math.IsInf(missLow, 0) || missHigh > 0 {
 		return s
 	}
 	for range 60 {
 		x := (low*missHigh - high*missLow) / (missHigh - missLow)
 		y := miss(x)
-		if math.Abs(y) < 1e-6 || high-low < 1e-7 {
+		if math.Abs(y) < settleC || high-low < settleC {
 			break
 		}
 		if y > 0 {
@@ -109,6 +127,13 @@ func (m *Model) settle(d *demand, bin int, ambient float64) settled {
 	}
 	return s
 }
+
+// settleC is how close, in °C, a settled temperature is found, and bracketC how far from a neighbouring bin's it is
+// looked for first.
+const (
+	settleC  = 1e-5
+	bracketC = 6.0
+)
 
 // relax iterates power against temperature while the fan is held where the control temperature puts it. Leakage
 // feeds back with a gain of some percent only, so a few rounds suffice; a machine in thermal runaway is stopped
@@ -126,7 +151,7 @@ func (m *Model) relax(d *demand, bin int, ambient, control float64, s *settled) 
 			change = math.Max(change, math.Abs(t-s.temperature[c]))
 			s.temperature[c] = t
 		}
-		if change < 1e-7 || math.IsInf(s.op.packageW, 0) || math.IsNaN(change) {
+		if change < settleC/10 || math.IsInf(s.op.packageW, 0) || math.IsNaN(change) {
 			return
 		}
 	}

@@ -43,7 +43,7 @@ func New(model *Model, ambient float64) *Machine {
 	m := &Machine{Model: model, ambient: ambient, kind: load.Idle, limiter: govern.None}
 	m.rest = model.newDemand(load.Idle, nil)
 	m.want, m.now = m.rest, &m.rest
-	s := model.settle(&m.rest, 0, ambient)
+	s := model.settle(&m.rest, 0, ambient, nil)
 	m.nodes, m.temps, m.duty, m.op, m.leak = s.nodes, s.temperature, s.duty, s.op, s.leaks
 	m.control.Value = m.path.Core(m.nodes, m.op.worstW)
 	m.fast.Value, m.slow.Value = m.op.packageW, m.op.amps

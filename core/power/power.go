@@ -22,9 +22,12 @@ func LeakAt(p *part.CorePower, scale, temperatureC float64) float64 {
 	return scale * p.LeakA * math.Exp(p.LeakPerK*(temperatureC-p.LeakT0C))
 }
 
-// Core returns the power of one core at die voltage v.
-func Core(p *part.CorePower, conductance, leakA, v float64) float64 {
-	return v * (conductance*v + leakA*math.Exp(p.LeakPerV*(v-p.LeakV0)))
+// LeakFactor returns by how much leakage at die voltage v exceeds that at V0.
+func LeakFactor(p *part.CorePower, v float64) float64 { return math.Exp(p.LeakPerV * (v - p.LeakV0)) }
+
+// Core returns the power of one core at die voltage v, given its leakage at V0 and the LeakFactor of v.
+func Core(conductance, leakA, v, factor float64) float64 {
+	return v * (conductance*v + leakA*factor)
 }
 
 // Draw returns the current law of a rail that feeds cores of the given summed conductance and leakage.
