@@ -157,7 +157,9 @@ func (d *demo) run(ctx context.Context) error {
 			return err
 		}
 	}
-	d.startAgent()
+	if d.agent == nil {
+		d.startAgent()
+	}
 	if err := api.untilLinked(ctx, d.state.PetrelRig); err != nil {
 		return err
 	}

@@ -35,12 +35,26 @@ func (d *demo) load(ctx context.Context, c *client) error {
 	if err := petrelHistory(ctx, &rig{client: c, id: d.state.PetrelRig}); err != nil {
 		return err
 	}
+	d.startAgent()
+	if err := d.tryHere(ctx, c); err != nil {
+		return err
+	}
 	d.state.Loaded = true
 	if err := d.save(); err != nil {
 		return err
 	}
 	d.petrel.stop()
 	return d.startPetrel(d.opt.Speed)
+}
+
+// tryHere runs a short real trial on this computer, so that its sheets are not empty.
+func (d *demo) tryHere(ctx context.Context, c *client) error {
+	if err := c.untilLinked(ctx, d.state.HereRig); err != nil {
+		return err
+	}
+	name := "First look"
+	_, err := (&rig{client: c, id: d.state.HereRig}).trial(ctx, api.StartTrialRequest{Name: &name, Legs: []api.LegRequest{leg("heavy", 10)}})
+	return err
 }
 
 func (d *demo) addRigs(ctx context.Context, c *client, cfg *standin.Config) error {

@@ -3,6 +3,7 @@ package runner
 import (
 	"math"
 	"slices"
+	"strings"
 
 	"zerokeel/core/series"
 	"zerokeel/core/stat"
@@ -46,7 +47,7 @@ const (
 func clockFigures(channels []link.Channel, samples samplesByKey) []store.Figure {
 	var means []float64
 	for _, c := range channels {
-		if c.Core < 0 || c.Quantity != "clock" || c.Key[:min(15, len(c.Key))] != "clock.effective" {
+		if c.Core < 0 || !strings.HasPrefix(c.Key, "clock.effective.core.") {
 			continue
 		}
 		if values := present(samples[c.Key]); len(values) > 0 {
@@ -72,6 +73,39 @@ func clockFigures(channels []link.Channel, samples samplesByKey) []store.Figure 
 
 // idleClockMHz is below every clock that a loaded core runs at.
 const idleClockMHz = 300.0
+
+// Derived returns channels that tell of several cores at once: mean and lowest effective clock of the cores that are
+// awake, and the mean rate of the cores that compute.
+func Derived(channels []link.Channel, samples samplesByKey) ([]link.Channel, samplesByKey) {
+	var list []link.Channel
+	out := samplesByKey{}
+	add := func(prefix, key, label string, atLeast float64, fold func([]float64) float64) {
+		var own [][]series.Sample
+		var like link.Channel
+		for _, c := range channels {
+			if c.Core >= 0 && strings.HasPrefix(c.Key, prefix) && len(samples[c.Key]) > 0 {
+				own, like = append(own, samples[c.Key]), c
+			}
+		}
+		if len(own) == 0 {
+			return
+		}
+		like.Key, like.Label, like.Core = key, label, -1
+		list = append(list, like)
+		out[key] = series.Across(own, func(values []float64) float64 {
+			awake := slices.DeleteFunc(slices.Clone(values), func(v float64) bool { return v < atLeast })
+			if len(awake) == 0 {
+				awake = values
+			}
+			return fold(awake)
+		})
+	}
+	average := func(v []float64) float64 { return stat.Summarise(v).Mean }
+	add("clock.effective.core.", FigureMeanClock, "Effective clock, cores awake", idleClockMHz, average)
+	add("clock.effective.core.", FigureLowestClock, "Effective clock, lowest core awake", idleClockMHz, slices.Min[[]float64])
+	add("rate.core.", "rate.mean", "Rate, mean of the cores", 0, average)
+	return list, out
+}
 
 func present(samples []series.Sample) []float64 {
 	values := make([]float64, 0, len(samples))

@@ -3,6 +3,7 @@ package server
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"net/http"
 	"slices"
@@ -18,6 +19,7 @@ import (
 	"zerokeel/core/verdict"
 	"zerokeel/link"
 	"zerokeel/live"
+	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
@@ -343,7 +345,9 @@ func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetry
 	}
 	out.ToS = float64(to-from) / 1000
 	out.BucketS = out.ToS / float64(buckets)
-	for _, ch := range r.Channels.V {
+	channels, derived := runner.Derived(r.Channels.V, samples)
+	maps.Copy(samples, derived)
+	for _, ch := range append(slices.Clone(r.Channels.V), channels...) {
 		if list := samples[ch.Key]; len(list) > 0 {
 			out.Channels = append(out.Channels, columns(ch, series.Downsample(list, from, to, buckets), from))
 		}

@@ -24,7 +24,7 @@ type shot struct {
 var list = []shot{
 	{name: "rig", path: "/rig/1/rig", wait: "table"},
 	{name: "trim", path: "/rig/1/trim", wait: "[data-forecast]"},
-	{name: "trim-new", path: "/rig/1/trim/3/new", wait: "[data-forecast]", prepare: func(p *rod.Page) error {
+	{name: "trim-new", path: "/rig/1/trim/4/new", wait: "[data-forecast]", prepare: func(p *rod.Page) error {
 		return fill(p, `[aria-label="Curve offset, all cores"]`, "10")
 	}},
 	{name: "fitting", path: "/rig/1/fitting", wait: "[data-fitting='in force']"},
@@ -39,7 +39,7 @@ var list = []shot{
 		return err
 	}},
 	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
-	{name: "this-computer", path: "/rig/2/trial", wait: "main"},
+	{name: "this-computer", path: "/rig/2/trial", wait: ".uplot canvas"},
 }
 
 // Names lists the pictures.

@@ -99,7 +99,7 @@ func (s *Store) SaveFitting(ctx context.Context, f *Fitting, inForce sql.NullInt
 		if f.State.Ended() {
 			f.EndedAt = sql.NullTime{Time: f.ActedAt, Valid: true}
 			if inForce.Valid {
-				if err := setInForce(ctx, tx, f.RigID, inForce.Int64, f.ActedAt); err != nil {
+				if err := setInForce(ctx, tx, f.RigID, inForce.Int64, f.RigClock); err != nil {
 					return err
 				}
 			} else if f.State != FitFailed || f.FailedIn != FitStaging {

@@ -53,8 +53,9 @@ func (k Kind) Regime() Regime {
 	}
 }
 
-// The shape of a transition load: bursts of BurstS seconds, as long apart.
-const BurstS = 0.25
+// The shape of a transition load: bursts of BurstS seconds, as long apart. The period does not divide a second, so
+// that figures taken once a second meet bursts and pauses alike.
+const BurstS = 0.35
 
 // Bursting reports whether a transition load is in its burst at t seconds after its start.
 func Bursting(t float64) bool { return int(t/BurstS)%2 == 0 }

@@ -119,6 +119,25 @@ func TestDownsampleKeepsExtremes(t *testing.T) {
 	}
 }
 
+func TestAcrossLeavesGapsOut(t *testing.T) {
+	a := []series.Sample{{T: 1, V: 2}, {T: 2, V: math.NaN()}, {T: 3, V: math.NaN()}}
+	b := []series.Sample{{T: 1, V: 4}, {T: 2, V: 6}, {T: 3, V: math.NaN()}}
+	sum := func(v []float64) float64 {
+		total := 0.0
+		for _, x := range v {
+			total += x
+		}
+		return total
+	}
+	want := []series.Sample{{T: 1, V: 6}, {T: 2, V: 6}, {T: 3, V: math.NaN()}}
+	if got := series.Across([][]series.Sample{a, b, b[:1]}, sum); !same(got, want) {
+		t.Errorf("got %v, want %v", got, want)
+	}
+	if series.Across(nil, sum) != nil {
+		t.Error("nothing folds into something")
+	}
+}
+
 func FuzzDecode(f *testing.F) {
 	for _, q := range []float64{0, 0.125} {
 		block, _ := series.Encode(walk(70, 0.125), q)

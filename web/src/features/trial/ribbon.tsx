@@ -28,8 +28,8 @@ export function LimiterRibbon({ telemetry, to, width }: { telemetry: Telemetry; 
   channel.t.forEach((t, i) => {
     const name = telemetry.limiters?.[Math.round(channel.mean[i] ?? 0)] ?? 'none';
     const last = stretches.at(-1);
-    const end = channel.t[i + 1] ?? telemetry.toS;
-    if (last?.name === name) last.to = end;
+    const end = Math.min(channel.t[i + 1] ?? telemetry.toS, t + 3 * telemetry.bucketS + 1);
+    if (last?.name === name && t - last.to < 0.01) last.to = end;
     else stretches.push({ name, from: t, to: end });
   });
   const inner = width - gutter - 4;
@@ -112,7 +112,7 @@ export function CoreStrip({
             {c.core === failed ? `✕ ${c.core}` : c.core}
           </span>
           <svg width={inner} height={row - 1} aria-hidden="true">
-            {runs(c, low, high).map((r) => (
+            {runs(c, low, high, telemetry.bucketS).map((r) => (
               <rect
                 key={r.from}
                 x={(r.from / to) * inner}
@@ -131,14 +131,14 @@ export function CoreStrip({
 const depths = ['var(--sheet)', 'var(--tint-1)', 'var(--tint-2)', 'var(--tint-3)', 'var(--tint-4)'];
 
 /** Joins neighbouring buckets of one tint, so that a long trial stays light to draw. */
-function runs(c: Schemas['ChannelSeries'], low: number, high: number) {
+function runs(c: Schemas['ChannelSeries'], low: number, high: number, bucketS: number) {
   const out: { from: number; to: number; fill: string }[] = [];
   c.t.forEach((t, i) => {
     const place = ((c.mean[i] ?? low) - low) / (high - low);
     const fill = depths[Math.min(depths.length - 1, Math.floor(place * depths.length))] ?? 'none';
-    const end = c.t[i + 1] ?? t + (t - (c.t[i - 1] ?? t));
+    const end = Math.min(c.t[i + 1] ?? t + bucketS, t + 3 * bucketS + 1);
     const last = out.at(-1);
-    if (last?.fill === fill) last.to = end;
+    if (last?.fill === fill && t - last.to < 0.01) last.to = end;
     else out.push({ from: t, to: end, fill });
   });
   return out;

@@ -110,7 +110,7 @@ export function Strip(props: StripProps) {
         </span>
         <span className="num text-soft">
           {limit && `┄ ${limit.label}  `}
-          {last[0]?.value != null && `now ${last[0].value.toFixed(decimals)} ${unit}`}
+          {last[0]?.value != null && `${trial.ended ? 'last' : 'now'} ${last[0].value.toFixed(decimals)} ${unit}`}
         </span>
       </p>
       <div ref={host} />

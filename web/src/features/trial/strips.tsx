@@ -20,7 +20,7 @@ export function Strips({ trial, trim }: { trial: Trial; trim?: Trim }) {
     watch.observe(host.current);
     return () => watch.disconnect();
   }, []);
-  const strips = useMemo(() => build(data?.channels ?? []), [data]);
+  const strips = useMemo(() => build((data?.channels ?? []).map((c) => withGaps(c, data?.bucketS ?? 1))), [data]);
   const to = Math.max(data?.toS ?? 0, trial.ended ? 0 : trial.lengthS, 1);
   const { width } = size;
   const cores = data?.channels.filter((c) => c.key.startsWith('temperature.core.')).length || 2;
@@ -55,6 +55,24 @@ interface StripData {
   lines: Line[];
 }
 
+/** Breaks a channel where nothing was measured, as between two legs, so that no line is drawn across. */
+function withGaps(c: Channel, bucketS: number): Channel {
+  const t: number[] = [];
+  const figures: number[] = [];
+  c.t.forEach((at, i) => {
+    const before = c.t[i - 1];
+    if (before !== undefined && at - before > 3 * bucketS + 1) {
+      t.push(before + bucketS);
+      figures.push(Number.NaN);
+    }
+    t.push(at);
+    figures.push(c.mean[i] ?? Number.NaN);
+  });
+  return { ...c, t, mean: figures };
+}
+
+const orNull = (x: number | undefined) => (x === undefined || Number.isNaN(x) ? null : x);
+
 /** The strips that the rig's channels allow, in their order. */
 function build(channels: Channel[]): StripData[] {
   const byKey = (key: string) => channels.find((c) => c.key === key);
@@ -67,8 +85,8 @@ function build(channels: Channel[]): StripData[] {
     out.push({ title, unit: first.unit, decimals, times: first.t, lines });
   };
   add('Clock', 0, [
-    [across(channels, 'clock.effective.core.', mean), 'effective, mean', 'main'],
-    [across(channels, 'clock.effective.core.', (v) => Math.min(...v)), 'lowest core', 'thin'],
+    [byKey('clock.effective.mean'), 'effective, mean of the cores awake', 'main'],
+    [byKey('clock.effective.lowest'), 'lowest', 'thin'],
   ]);
   add('Core voltage', 3, [
     [byKey('voltage.core.delivered'), 'delivered', 'main'],
@@ -79,26 +97,15 @@ function build(channels: Channel[]): StripData[] {
     [byKey('temperature.package'), 'hottest core', 'main'],
     [byKey('temperature.coolant'), 'coolant', 'thin'],
   ]);
-  add('Rate', 1, [[across(channels, 'rate.core.', mean), 'mean of the cores', 'main']]);
+  add('Rate', 1, [[byKey('rate.mean'), 'mean of the cores', 'main']]);
   add('Load', 0, [[byKey('load.mean'), 'mean of the cores', 'main']]);
   return out;
 }
 
-const mean = (v: number[]) => v.reduce((a, b) => a + b, 0) / v.length;
-
-/** Draws one line from the same channel of every core. What the line means was computed by nobody but the eye needs it. */
-function across(channels: Channel[], prefix: string, fold: (v: number[]) => number): Channel | undefined {
-  const own = channels.filter((c) => c.key.startsWith(prefix));
-  const first = own[0];
-  if (!first) return undefined;
-  const folded = first.t.map((_, i) => fold(own.map((c) => c.mean[i] ?? 0)));
-  return { ...first, mean: folded };
-}
-
 function onAxis(c: Channel, times: number[]): (number | null)[] {
-  if (c.t.length === times.length) return c.mean;
+  if (c.t.length === times.length) return c.mean.map(orNull);
   const at = new Map(c.t.map((t, i) => [t, c.mean[i]]));
-  return times.map((t) => at.get(t) ?? null);
+  return times.map((t) => orNull(at.get(t)));
 }
 
 function limitsOf(trim?: Trim): Record<string, { label: string; at: number }> {
