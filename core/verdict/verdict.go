@@ -256,11 +256,11 @@ func count(events []Event, kind EventKind) int {
 	return n
 }
 
-// clock writes seconds as mm:ss or h:mm:ss.
+// clock writes seconds as m:ss or h:mm:ss.
 func clock(s float64) string {
 	t := int(s)
 	if t >= 3600 {
 		return fmt.Sprintf("%d:%02d:%02d", t/3600, t/60%60, t%60)
 	}
-	return fmt.Sprintf("%02d:%02d", t/60, t%60)
+	return fmt.Sprintf("%d:%02d", t/60, t%60)
 }

@@ -28,7 +28,7 @@ export function LimiterRibbon({ telemetry, to, width }: { telemetry: Telemetry; 
   channel.t.forEach((t, i) => {
     const name = telemetry.limiters?.[Math.round(channel.mean[i] ?? 0)] ?? 'none';
     const last = stretches.at(-1);
-    const end = Math.min(channel.t[i + 1] ?? telemetry.toS, t + 3 * telemetry.bucketS + 1);
+    const end = Math.min(channel.t[i + 1] ?? telemetry.toS, t + 3 * telemetry.bucketS + 2.5);
     if (last?.name === name && t - last.to < 0.01) last.to = end;
     else stretches.push({ name, from: t, to: end });
   });
@@ -136,7 +136,7 @@ function runs(c: Schemas['ChannelSeries'], low: number, high: number, bucketS: n
   c.t.forEach((t, i) => {
     const place = ((c.mean[i] ?? low) - low) / (high - low);
     const fill = depths[Math.min(depths.length - 1, Math.floor(place * depths.length))] ?? 'none';
-    const end = Math.min(c.t[i + 1] ?? t + bucketS, t + 3 * bucketS + 1);
+    const end = Math.min(c.t[i + 1] ?? t + bucketS, t + 3 * bucketS + 2.5);
     const last = out.at(-1);
     if (last?.fill === fill && t - last.to < 0.01) last.to = end;
     else out.push({ from: t, to: end, fill });

@@ -61,7 +61,7 @@ function withGaps(c: Channel, bucketS: number): Channel {
   const figures: number[] = [];
   c.t.forEach((at, i) => {
     const before = c.t[i - 1];
-    if (before !== undefined && at - before > 3 * bucketS + 1) {
+    if (before !== undefined && at - before > 3 * bucketS + 2.5) {
       t.push(before + bucketS);
       figures.push(Number.NaN);
     }
