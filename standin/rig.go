@@ -70,7 +70,6 @@ type Rig struct {
 	phaseEnd float64 // in simulated seconds since the epoch of state.Clock
 	agent    *agent
 	start    func(*agent)
-	nextTick struct{ fault float64 }
 }
 
 // NewRig prepares a stand-in and switches it on.

@@ -2,30 +2,17 @@ package forecast_test
 
 import (
 	"math"
-	"os"
 	"testing"
 
 	"zerokeel/core/forecast"
 	"zerokeel/core/load"
 	"zerokeel/core/part"
+	"zerokeel/core/part/parttest"
 	"zerokeel/core/trim"
 )
 
-func petrel(t testing.TB) *part.Set {
-	t.Helper()
-	text, err := os.ReadFile("../../docs/examples/petrel.parts.json")
-	if err != nil {
-		t.Fatal(err)
-	}
-	set, err := part.ParseSet(text)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return set
-}
-
 func TestForecastAnswersWhatWillChange(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	limits := trim.Settings{"limit.ppt": part.Number(142), "limit.tdc": part.Number(125), "limit.edc": part.Number(180)}
 	stock, err := forecast.FromSheets(set, nil, 24)
 	if err != nil {
@@ -57,7 +44,7 @@ func TestForecastAnswersWhatWillChange(t *testing.T) {
 }
 
 func BenchmarkForecast(b *testing.B) {
-	set := petrel(b)
+	set := parttest.Petrel(b)
 	for b.Loop() {
 		if _, err := forecast.FromSheets(set, nil, 24); err != nil {
 			b.Fatal(err)

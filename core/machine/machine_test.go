@@ -12,22 +12,10 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
+	"zerokeel/core/part/parttest"
 	"zerokeel/core/silicon"
 	"zerokeel/core/trim"
 )
-
-func petrel(t testing.TB) *part.Set {
-	t.Helper()
-	text, err := os.ReadFile("../../docs/examples/petrel.parts.json")
-	if err != nil {
-		t.Fatal(err)
-	}
-	set, err := part.ParseSet(text)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return set
-}
 
 func model(t testing.TB, set *part.Set, settings trim.Settings, chip silicon.Chip) *machine.Model {
 	t.Helper()
@@ -70,7 +58,7 @@ func randomTrim(r *rand.Rand) trim.Settings {
 }
 
 func TestSteadyAgreesWithSteppedMachine(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	r := rand.New(rand.NewPCG(7, 11))
 	for i := range 24 {
 		settings, ambient := randomTrim(r), 18+10*r.Float64()
@@ -108,7 +96,7 @@ func TestSteadyAgreesWithSteppedMachine(t *testing.T) {
 }
 
 func TestStockRunsIntoItsTemperatureLimit(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	chip := silicon.Typical(set.Processor)
 	stock := steady(t, model(t, set, nil, chip), load.Heavy, 24)
 	if stock.Limiter != govern.Temperature || stock.HottestC < 93 || stock.HottestC > 95 {
@@ -127,7 +115,7 @@ func TestStockRunsIntoItsTemperatureLimit(t *testing.T) {
 
 // TestSettingsMoveTheMachine checks the direction in which each setting moves the settled machine.
 func TestSettingsMoveTheMachine(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	chip := silicon.Typical(set.Processor)
 	clock := func(s machine.State) float64 { return s.MeanMHz }
 	hottest := func(s machine.State) float64 { return s.HottestC }
@@ -165,7 +153,7 @@ func TestSettingsMoveTheMachine(t *testing.T) {
 }
 
 func TestSteadyRefusesNonsense(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	m := model(t, set, nil, silicon.Typical(set.Processor))
 	if _, err := m.Steady(load.Transition, nil, 24); !errors.Is(err, machine.ErrNoSteadyState) {
 		t.Errorf("transition: got %v, want ErrNoSteadyState", err)
@@ -183,7 +171,7 @@ func TestSteadyRefusesNonsense(t *testing.T) {
 }
 
 func TestMachineRepeatsExactly(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	run := func() machine.State {
 		m := machine.New(model(t, set, nil, silicon.Draw(set.Processor, rand.New(rand.NewPCG(3, 1)))), 23)
 		m.SetLoad(load.Transition, nil, 0)
@@ -208,7 +196,7 @@ func ExampleModel_Steady() {
 }
 
 func BenchmarkStep(b *testing.B) {
-	set := petrel(b)
+	set := parttest.Petrel(b)
 	m := machine.New(model(b, set, nil, silicon.Typical(set.Processor)), 24)
 	m.SetLoad(load.Heavy, nil, 0)
 	for b.Loop() {
@@ -218,7 +206,7 @@ func BenchmarkStep(b *testing.B) {
 }
 
 func BenchmarkSteady(b *testing.B) {
-	set := petrel(b)
+	set := parttest.Petrel(b)
 	m := model(b, set, nil, silicon.Typical(set.Processor))
 	for b.Loop() {
 		if _, err := m.Steady(load.Heavy, nil, 24); err != nil {

@@ -6,25 +6,13 @@ import (
 	"testing"
 
 	"zerokeel/core/part"
+	"zerokeel/core/part/parttest"
 	"zerokeel/core/preflight"
 	"zerokeel/core/trim"
 )
 
-func petrel(t testing.TB) *part.Set {
-	t.Helper()
-	text, err := os.ReadFile("../../docs/examples/petrel.parts.json")
-	if err != nil {
-		t.Fatal(err)
-	}
-	set, err := part.ParseSet(text)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return set
-}
-
 func TestRules(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	inSpec := trim.Stock(set.Processor, set.Board).With(trim.Settings{
 		"limit.ppt": part.Number(142), "limit.tdc": part.Number(125), "limit.edc": part.Number(180)})
 	n := part.Number
@@ -80,7 +68,7 @@ func TestRules(t *testing.T) {
 
 // TestFixesMend applies every fix that a finding offers: the finding must be gone.
 func TestFixesMend(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	bad := trim.Settings{"curve.all": part.Number(120), "limit.ppt": part.Number(250), "limit.temperatureOn": part.Switch(false)}
 	settings := trim.Stock(set.Processor, set.Board).With(bad)
 	for range 8 {

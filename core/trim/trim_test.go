@@ -9,25 +9,13 @@ import (
 
 	"zerokeel/core/fault"
 	"zerokeel/core/part"
+	"zerokeel/core/part/parttest"
 	"zerokeel/core/trim"
 )
 
-func petrel(t testing.TB) *part.Set {
-	t.Helper()
-	text, err := os.ReadFile("../../docs/examples/petrel.parts.json")
-	if err != nil {
-		t.Fatal(err)
-	}
-	set, err := part.ParseSet(text)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return set
-}
-
 // TestEverySettingReachesItsAttributeAndComesBack walks the whole registry, at the default and at both ends.
 func TestEverySettingReachesItsAttributeAndComesBack(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	keys := trim.Keys(set.Processor, set.Board)
 	if len(keys) != 25 {
 		t.Errorf("%d settings, want 25", len(keys))
@@ -89,7 +77,7 @@ func TestDiffIsInWorkOrder(t *testing.T) {
 }
 
 func TestParseFileNamesEveryFault(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	rows := []struct {
 		name, text string
 		fields     []string
@@ -120,7 +108,7 @@ func TestParseFileNamesEveryFault(t *testing.T) {
 }
 
 func TestExamplesAreGood(t *testing.T) {
-	set := petrel(t)
+	set := parttest.Petrel(t)
 	files, err := os.ReadDir("../../docs/examples")
 	if err != nil {
 		t.Fatal(err)
@@ -145,7 +133,7 @@ func TestExamplesAreGood(t *testing.T) {
 }
 
 func FuzzParseFile(f *testing.F) {
-	set := petrel(f)
+	set := parttest.Petrel(f)
 	f.Add([]byte(`{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"curve.all":-10,"limit.temperatureOn":true,"memory.profile":"rated"}}`))
 	f.Fuzz(func(t *testing.T, text []byte) {
 		file, err := trim.ParseFile(text, set)

@@ -2,11 +2,12 @@ import { Dialog } from 'radix-ui';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { useLocation } from 'wouter';
 import type { Rig } from '../api/client';
+import { useActionKey, useSequences } from '../ui/action-key';
 import { sheetNames } from './frame';
 
 /** Keys that work on every sheet. */
 export function useSheetKeys(rig: Rig, on: { find: () => void; help: () => void }) {
-  const [, go] = useLocation();
+  const [location, go] = useLocation();
   useHotkeys('slash', on.find, { preventDefault: true });
   useHotkeys('shift+slash', on.help, { preventDefault: true });
   useHotkeys(
@@ -18,7 +19,13 @@ export function useSheetKeys(rig: Rig, on: { find: () => void; help: () => void 
     },
     [rig.id],
   );
-  useHotkeys('n', () => rig.trimInForce && go(`/rig/${rig.id}/trim/${rig.trimInForce}/new`), [rig.id, rig.trimInForce]);
+  useSequences();
+  useActionKey('n', () => rig.trimInForce && go(`/rig/${rig.id}/trim/${rig.trimInForce}/new`), [
+    rig.id,
+    rig.trimInForce,
+  ]);
+  const onTrial = location.startsWith(`/rig/${rig.id}/trial`);
+  useActionKey('t', () => !onTrial && go(`/rig/${rig.id}/trial`), [rig.id, onTrial]);
 }
 
 const help: [string, string][] = [

@@ -1,10 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useHotkeys } from 'react-hotkeys-hook';
 import { Link, useLocation } from 'wouter';
 import { api, type Rig, type Schemas, type Trial, take } from '../../api/client';
 import { rigsQuery, trialQuery, trialsQuery, trimsQuery } from '../../api/queries';
 import type { SheetProps } from '../../app';
+import { useActionKey } from '../../ui/action-key';
 import { Confirm } from '../../ui/confirm';
 import { loadNames, span, trimName } from '../../ui/format';
 import { Button, Empty, Problem, Section, Verdict } from '../../ui/parts';
@@ -108,7 +108,7 @@ function StartDock({ rig }: { rig: Rig }) {
     rig.linked && rig.trimInForce != null && (rig.state === 'idle' || rig.state === 'not linked') && !start.isPending;
   const chosen = ladders[pick] ?? ladders[0];
   const run = () => ready && chosen && start.mutate({ name: chosen.name, purpose: 'proof', legs: chosen.legs });
-  useHotkeys('t', run, [ready, pick]);
+  useActionKey('t', () => run(), [ready, pick]);
   return (
     <Section title="Start">
       <select
@@ -157,8 +157,8 @@ function RunningDock({ trial }: { trial: Trial }) {
     mutationFn: () => take(api.POST('/api/trials/{trial}/marks', { ...path, body: { text: 'marked by hand' } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['trials'] }),
   });
-  useHotkeys('period', () => setAsking(true));
-  useHotkeys('space', () => mark.mutate(), { preventDefault: true });
+  useActionKey('period', () => setAsking(true), []);
+  useActionKey('space', () => mark.mutate(), []);
   return (
     <Section title="Running" note={trial.state === 'running' ? '' : trial.state}>
       <div className="flex gap-2">

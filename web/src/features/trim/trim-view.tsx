@@ -1,8 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useHotkeys } from 'react-hotkeys-hook';
 import { useLocation } from 'wouter';
 import { api, type Rig, type Setting, type Trim, take } from '../../api/client';
 import { checkQuery } from '../../api/queries';
+import { useActionKey } from '../../ui/action-key';
 import { moment, trimName, value } from '../../ui/format';
 import { Button, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/parts';
 import { ForecastDock, PreflightDock } from './forecast-dock';
@@ -37,7 +37,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
   const fit = useFit(rig);
   const stops = check.data?.findings.some((f) => f.level === 'stop');
   const mayFit = rig.canFit && !trim.inForce && !stops && !fit.isPending;
-  useHotkeys('f', () => mayFit && fit.mutate(trim.id), [mayFit, trim.id]);
+  useActionKey('f', () => mayFit && fit.mutate(trim.id), [mayFit, trim.id]);
   const changedGroups = new Set(trim.changes.map((c) => rows.find((r) => r.key === c.key)?.group));
   return (
     <SheetWithDock
