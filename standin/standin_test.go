@@ -229,6 +229,11 @@ func TestIndependentClient(t *testing.T) {
 	if got := drive("print(system.bios.attributes['CurveShiftAll'], system.bios.attributes['ThermalGuardC'])"); got != "-10 85" {
 		t.Errorf("read back: %s", got)
 	}
+	sensors := drive("chassis = root.get_chassis_collection().get_members()[0]\n" +
+		"print(sorted(t.name for t in chassis.thermal.temperatures), [f.name for f in chassis.thermal.fans], chassis.power.power_supplies is not None)")
+	if sensors != "['Ambient', 'Coolant', 'Hottest core', 'VRM'] ['Fan 1'] True" {
+		t.Errorf("sensors: %s", sensors)
+	}
 	if got := drive("system.bios.reset_bios()\nsystem.reset_system(sushy.ResetType.FORCE_RESTART)\nprint('ok')"); got != "ok" {
 		t.Errorf("reset: %s", got)
 	}
