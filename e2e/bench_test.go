@@ -87,10 +87,13 @@ func open(t *testing.T, path string) page {
 	return page{p.Timeout(2 * time.Minute), t}
 }
 
-// see waits until an element that holds a text is there.
+// see waits until an element that holds a text, any when that is empty, is there.
 func (p page) see(selector, text string) *rod.Element {
 	p.t.Helper()
-	e, err := p.ElementR(selector, text)
+	e, err := p.Element(selector)
+	if text != "" {
+		e, err = p.ElementR(selector, text)
+	}
 	if err != nil {
 		p.t.Fatalf("%s with %q does not appear: %v\n%s", selector, text, err, p.words())
 	}

@@ -219,7 +219,7 @@ function Dots({ row }: { row: Row }) {
       </g>
     );
   return (
-    <svg width={width} height={26} className="block" aria-hidden="true">
+    <svg viewBox={`0 0 ${width} 26`} className="block w-full max-w-[200px]" aria-hidden="true">
       {line(row.base, 7, 'var(--soft)', false)}
       {line(row.trim, 19, 'var(--ink)', true)}
     </svg>
