@@ -25,6 +25,8 @@ import (
 	"zerokeel/store/storetest"
 )
 
+func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
+
 // rate is the clock rate that the scripted agent claims, so that waits are as short as they get.
 const rate = 1000
 

@@ -10,7 +10,10 @@ import (
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
 	"zerokeel/standin"
+	"zerokeel/store/storetest"
 )
+
+func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
 
 func petrel(t testing.TB, change func(*standin.Config)) *standin.Config {
 	t.Helper()

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"math"
+	"os"
 	"testing"
 
 	"zerokeel/core/part"
@@ -13,6 +14,8 @@ import (
 	"zerokeel/store"
 	"zerokeel/store/storetest"
 )
+
+func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
 
 func TestMigrationsGoUpDownUp(t *testing.T) {
 	s := storetest.Open(t)

@@ -10,7 +10,10 @@ import (
 	"zerokeel/rigside/agent"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
+	"zerokeel/store/storetest"
 )
+
+func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
 
 // bench is a server with one bare rig, and the agent of this very machine linked to it.
 type bench struct {

@@ -18,18 +18,31 @@ var (
 	once    sync.Once
 	server  *mariadb.Server
 	failure error
+	folder  string
 	count   atomic.Int64
 )
+
+// Main runs a package's tests, and takes the server away after them. A package that uses Open calls it in TestMain.
+func Main(m *testing.M) int {
+	code := m.Run()
+	if server != nil {
+		if err := server.Stop(); err != nil {
+			code = 1
+		}
+	}
+	if folder != "" {
+		_ = os.RemoveAll(folder)
+	}
+	return code
+}
 
 // Server returns the process's server. It ends with the process.
 func Server(t testing.TB) *mariadb.Server {
 	t.Helper()
 	once.Do(func() {
-		// A short path of its own: sockets allow no long ones. The folder outlives the process by design of the
-		// test runner; a name under the system's temporary folder lets the system clear it.
-		var dir string
-		if dir, failure = os.MkdirTemp("", "zk"); failure == nil {
-			server, failure = mariadb.Start(context.Background(), mariadb.Config{Dir: dir})
+		// A short path of its own: sockets allow no long ones.
+		if folder, failure = os.MkdirTemp("", "zk"); failure == nil {
+			server, failure = mariadb.Start(context.Background(), mariadb.Config{Dir: folder})
 		}
 	})
 	if failure != nil {
