@@ -3,6 +3,7 @@ package store_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"math"
 	"os"
 	"testing"
@@ -211,5 +212,83 @@ func TestMissingThingsAreNotFound(t *testing.T) {
 		if err := call(); !errors.Is(err, store.ErrNotFound) {
 			t.Errorf("%s: %v, want ErrNotFound", name, err)
 		}
+	}
+}
+
+// TestNumbersAreGivenOnce: trims and trials made at the same time get numbers without a gap or a repetition, and only
+// one trial wins the rig.
+func TestNumbersAreGivenOnce(t *testing.T) {
+	ctx := t.Context()
+	s := storetest.Open(t)
+	r := &store.Rig{Name: "Petrel", TokenHash: make([]byte, 32)}
+	if err := s.CreateRig(ctx, r, &store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{})}, true); err != nil {
+		t.Fatal(err)
+	}
+	const n = 12
+	made := make(chan error, n)
+	for i := range n {
+		go func() {
+			made <- s.CreateTrim(ctx, &store.Trim{RigID: r.ID, Name: fmt.Sprint("trim ", i), Settings: store.AsJSON(trim.Settings{})})
+		}()
+	}
+	for range n {
+		if err := <-made; err != nil {
+			t.Error(err)
+		}
+	}
+	trims, err := s.Trims(ctx, r.ID)
+	if err != nil || len(trims) != n+1 {
+		t.Fatalf("%d trims, %v", len(trims), err)
+	}
+	for i, one := range trims {
+		if one.Number != i {
+			t.Errorf("number %d at place %d", one.Number, i)
+		}
+	}
+	for range n {
+		go func() {
+			made <- s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trims[0].ID, Purpose: store.PurposeProof}, []store.Leg{{Load: "idle", Cores: store.AsJSON([]int{0}), Seconds: 1}})
+		}()
+	}
+	won := 0
+	for range n {
+		switch err := <-made; {
+		case err == nil:
+			won++
+		case !errors.Is(err, store.ErrTaken):
+			t.Error(err)
+		}
+	}
+	if won != 1 {
+		t.Errorf("%d trials run on one rig", won)
+	}
+}
+
+// TestScoresCarryTheirFigures: a leg that ends with points leaves one score, however often its end is stored.
+func TestScoresCarryTheirFigures(t *testing.T) {
+	ctx := t.Context()
+	s, r, trial, l := ordered(t)
+	l.State, l.Yardstick = store.LegEnded, "all-core"
+	l.Result = store.AsJSON(verdict.Result{Verdict: verdict.Held, Core: -1})
+	l.Figures = store.AsJSON([]store.Figure{{Key: "power.package", Unit: "W", Mean: 141.5, Peak: 160}})
+	l.Score.Float64, l.Score.Valid = 11700, true
+	l.StartedMS.Int64, l.StartedMS.Valid = 1_700_000_000_000, true
+	if err := s.EndLeg(ctx, trial, &l); err != nil {
+		t.Fatal(err)
+	}
+	l.State = store.LegEnded
+	if err := s.EndLeg(ctx, trial, &l); err != nil {
+		t.Fatal(err)
+	}
+	legs, err := s.Legs(ctx, trial.ID)
+	if err != nil || legs[0].State != store.LegEnded || legs[0].Result.V.Verdict != verdict.Held || legs[0].Score.Float64 != 11700 {
+		t.Errorf("legs: %+v, %v", legs, err)
+	}
+	scores, err := s.Scores(ctx, r.ID)
+	if err != nil || len(scores) != 1 {
+		t.Fatalf("scores: %+v, %v", scores, err)
+	}
+	if x := scores[0]; x.Value != 11700 || x.TrialID != trial.ID || x.RigClock.UnixMilli() != 1_700_000_000_000 || x.Figures.V[0].Mean != 141.5 {
+		t.Errorf("score: %+v", x)
 	}
 }

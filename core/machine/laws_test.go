@@ -1,0 +1,163 @@
+package machine_test
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"zerokeel/core/govern"
+	"zerokeel/core/load"
+	"zerokeel/core/machine"
+	"zerokeel/core/part"
+	"zerokeel/core/part/parttest"
+	"zerokeel/core/silicon"
+	"zerokeel/core/trim"
+)
+
+// TestLawsHoldForAnyTrim checks, over random trims, chips and loads, what must be so of any settled machine.
+func TestLawsHoldForAnyTrim(t *testing.T) {
+	set := parttest.Petrel(t)
+	r := rand.New(rand.NewPCG(99, 1))
+	for i := range 150 {
+		settings, ambient := randomTrim(r), 15+15*r.Float64()
+		m := model(t, set, settings, silicon.Draw(set.Processor, r))
+		kind := []load.Kind{load.Heavy, load.Mixed, load.Light, load.Idle}[i%4]
+		s := steady(t, m, kind, ambient)
+		cores, active := 0.0, 0
+		for _, c := range s.Cores {
+			cores += c.PowerW
+			if c.Active {
+				active++
+			}
+			if c.TemperatureC < s.DieC-1e-9 || c.EffectiveMHz > c.RequestMHz+1e-9 {
+				t.Errorf("%d %s: core %+v", i, kind, c)
+			}
+		}
+		uncore := s.PackageW - cores
+		laws := []struct {
+			name string
+			ok   bool
+		}{
+			{"the cores' power is the rail's", math.Abs(cores-s.DeliveredV*s.Amps) < 1e-6},
+			{"heat flows down: die, coolant, room", s.DieC >= s.CoolantC && s.CoolantC >= s.AmbientC},
+			{"the wall gives more than the package takes", s.WallW > s.PackageW+s.VRMLossW && uncore > 0},
+			{"the load line only takes", s.DeliveredV <= s.RequestV+1e-12},
+			{"transients enclose the steady voltage", s.DipV <= s.DeliveredV+1e-12 && s.OvershootV >= s.DeliveredV-1e-12},
+			{"no limit is broken", s.PackageW <= settings.Number("limit.ppt", 0)+1e-6 || s.MeanMHz <= 825 || kind == load.Idle},
+			{"the hottest core keeps its limit", s.HottestC <= settings.Number("limit.temperature", 0)+1e-3 || s.MeanMHz <= 825},
+			{"the load visits its cores", active == map[load.Kind]int{load.Heavy: 8, load.Mixed: 8, load.Light: 1, load.Idle: 0}[kind]},
+			{"idling is held by nothing", (s.Limiter == govern.None) == (kind == load.Idle)},
+		}
+		for _, law := range laws {
+			if !law.ok {
+				t.Errorf("%d %s under %v: not so that %s: %+v", i, kind, settings, law.name, s)
+			}
+		}
+	}
+}
+
+// TestMoreOfALimitNeverSlows: raising the limit that binds does not lower the clock, for each limit by itself.
+func TestMoreOfALimitNeverSlows(t *testing.T) {
+	set := parttest.Petrel(t)
+	chip := silicon.Typical(set.Processor)
+	for key, span := range map[string][3]float64{"limit.ppt": {50, 250, 10}, "limit.tdc": {40, 200, 8}, "limit.edc": {60, 260, 10}, "limit.temperature": {60, 95, 2}} {
+		last := 0.0
+		for x := span[0]; x <= span[1]; x += span[2] {
+			s := steady(t, model(t, set, numbers(map[string]float64{key: x}), chip), load.Heavy, 24)
+			if s.MeanMHz < last {
+				t.Errorf("%s from %g: the clock falls from %g to %g MHz", key, x-span[2], last, s.MeanMHz)
+			}
+			last = s.MeanMHz
+		}
+	}
+}
+
+// TestEachLimiterIsNamed builds a trim for each limiter, and finds it by stepping and by solving.
+func TestEachLimiterIsNamed(t *testing.T) {
+	set := parttest.Petrel(t)
+	wide := map[string]float64{"limit.ppt": 400, "limit.tdc": 300, "limit.edc": 400, "limit.temperature": 115}
+	rows := []struct {
+		name  govern.Limiter
+		key   string
+		value float64
+		kind  load.Kind
+	}{
+		{govern.SustainedPower, "limit.ppt", 90, load.Heavy},
+		{govern.SustainedCurrent, "limit.tdc", 70, load.Heavy},
+		{govern.PeakCurrent, "limit.edc", 80, load.Heavy},
+		{govern.Temperature, "limit.temperature", 65, load.Heavy},
+		{govern.Ratio, "limit.ppt", 400, load.Light},
+	}
+	for _, row := range rows {
+		t.Run(string(row.name), func(t *testing.T) {
+			settings := numbers(wide).With(trim.Settings{row.key: part.Number(row.value)})
+			m := model(t, set, settings, silicon.Typical(set.Processor))
+			if s := steady(t, m, row.kind, 24); s.Limiter != row.name {
+				t.Errorf("solved: held by %s", s.Limiter)
+			}
+			live := machine.New(m, 24)
+			live.SetLoad(row.kind, nil, 0)
+			for range 60000 {
+				live.Step(0.01)
+			}
+			if s := live.State(); s.Limiter != row.name {
+				t.Errorf("stepped: held by %s", s.Limiter)
+			}
+		})
+	}
+}
+
+// TestLoadsMoveOverTheCores: a one-core load visits each core in turn, a transition load bursts and rests, and a load on
+// some cores leaves the others alone.
+func TestLoadsMoveOverTheCores(t *testing.T) {
+	set := parttest.Petrel(t)
+	m := machine.New(model(t, set, nil, silicon.Typical(set.Processor)), 24)
+	visited := func(seconds float64) string {
+		order := ""
+		last := -1
+		for range int(seconds / 0.01) {
+			m.Step(0.01)
+			for c := range 8 {
+				if m.Active(c) && c != last {
+					order += fmt.Sprint(c)
+					last = c
+				}
+			}
+		}
+		return order
+	}
+	m.SetLoad(load.Light, nil, 2)
+	if got := visited(16); got != "01234567" {
+		t.Errorf("in turn: %s", got)
+	}
+	m.SetLoad(load.Light, []int{5, 2}, 2)
+	if got := visited(6); got != "525" {
+		t.Errorf("two cores in turn: %s", got)
+	}
+	m.SetLoad(load.Transition, nil, 0)
+	bursts, before := 0, false
+	for range 700 {
+		m.Step(0.01)
+		if on := m.Active(0); on != before {
+			before = on
+			if on {
+				bursts++
+			}
+		}
+	}
+	if bursts != 10 {
+		t.Errorf("%d bursts in 7 s, want 10", bursts)
+	}
+	m.SetLoad(load.Heavy, []int{1, 6}, 0)
+	for range 3000 {
+		m.Step(0.01)
+	}
+	s := m.State()
+	if d := s.Cores[1].TemperatureC - s.Cores[2].TemperatureC; d < 5 || math.Abs(s.Cores[1].TemperatureC-s.Cores[6].TemperatureC) > 1 {
+		t.Errorf("loaded cores stand %.1f °C above the others", d)
+	}
+	if kind, since := m.Load(); kind != load.Heavy || math.Abs(since-30) > 0.02 {
+		t.Errorf("load %s for %.2f s", kind, since)
+	}
+}

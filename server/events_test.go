@@ -1,0 +1,178 @@
+package server_test
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+
+	"zerokeel/core/part"
+	"zerokeel/core/trim"
+	"zerokeel/live"
+	"zerokeel/server/api"
+	"zerokeel/server/servertest"
+)
+
+// listen opens the event stream and returns its messages.
+func listen(t *testing.T, address string) <-chan live.Message {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	request, err := http.NewRequestWithContext(ctx, http.MethodGet, address+"/api/events", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if kind := response.Header.Get("Content-Type"); kind != "text/event-stream" {
+		t.Fatalf("the stream is of type %s", kind)
+	}
+	out := make(chan live.Message, 4096)
+	opened := make(chan struct{})
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		lines := bufio.NewScanner(response.Body)
+		lines.Buffer(nil, 1<<20)
+		for lines.Scan() {
+			if strings.HasPrefix(lines.Text(), ": linked") {
+				close(opened)
+			}
+			text, ok := strings.CutPrefix(lines.Text(), "data: ")
+			if !ok {
+				continue
+			}
+			var m live.Message
+			if err := json.Unmarshal([]byte(text), &m); err != nil {
+				t.Errorf("message %q: %v", text, err)
+				return
+			}
+			out <- m
+		}
+	}()
+	t.Cleanup(func() {
+		cancel()
+		_ = response.Body.Close()
+		<-done
+	})
+	<-opened
+	return out
+}
+
+// TestEveryStepIsTold follows a fitting and a trial over the event stream alone.
+func TestEveryStepIsTold(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	events := listen(t, rig.Address)
+	rig.Fit(rig.Trims()[0].Id)
+	rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 30)}}).Id)
+	seen := map[string]int{}
+	rig.Until("every kind of news has come", func() bool {
+		for {
+			select {
+			case m := <-events:
+				if m.Rig != rig.ID {
+					t.Errorf("news of rig %d", m.Rig)
+				}
+				seen[m.Topic]++
+				continue
+			default:
+			}
+			break
+		}
+		return seen["fitting"] >= 5 && seen["trim"] >= 2 && seen["trial"] >= 3 && seen["samples"] >= 1 && seen["rig"] >= 2
+	})
+}
+
+// TestComparisonAgainstHand takes the scores of two trims, and computes what the comparison should say of them.
+func TestComparisonAgainstHand(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	stock := rig.Trims()[0].Id
+	rig.Fit(stock)
+	runs := []api.LegRequest{{Yardstick: ptr("all-core"), Seconds: ptr(20.0)}, {Yardstick: ptr("all-core"), Seconds: ptr(20.0)}}
+	score := func(n int) {
+		rig.Ended(rig.Start(api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore), Legs: runs[:n]}).Id)
+	}
+	score(2)
+	var capped api.Trim
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{Parent: stock, Name: "capped", Settings: trim.Settings{"limit.ppt": part.Number(90)}}, 201, &capped)
+	rig.Fit(capped.Id)
+	compare := func() map[string]api.ComparisonRow {
+		var c api.Comparison
+		rig.Call("GET", fmt.Sprintf("/api/rigs/%d/comparison?base=%d&trim=%d", rig.ID, stock, capped.Id), nil, 200, &c)
+		if len(c.Changes) != 1 || c.Changes[0].Key != "limit.ppt" {
+			t.Errorf("changes: %+v", c.Changes)
+		}
+		out := map[string]api.ComparisonRow{}
+		for _, r := range c.Rows {
+			out[r.Key] = r
+		}
+		return out
+	}
+	if r := compare()["score"]; r.Trim != nil || r.Absolute != nil || r.Shown {
+		t.Errorf("against no run: %+v", r)
+	}
+	score(1)
+	if r := compare()["score"]; r.Absolute == nil || r.Half != nil || r.Shown {
+		t.Errorf("against one run a difference is shown, or an interval: %+v", r)
+	}
+	score(1)
+	var scores []api.Score
+	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/scores", rig.ID), nil, 200, &scores)
+	means := map[int64]float64{}
+	for _, s := range scores {
+		means[s.Trim] += s.Value / 2
+	}
+	r := compare()["score"]
+	if len(scores) != 4 || math.Abs(*r.Absolute-(means[capped.Id]-means[stock])) > 1e-6 || math.Abs(*r.Percent-100*(means[capped.Id]/means[stock]-1)) > 1e-6 {
+		t.Errorf("means %v, row %+v", means, r)
+	}
+	if !r.Shown || r.Gain {
+		t.Errorf("half the power costs points, but the row says %+v", r)
+	}
+	watts := compare()["power.package"]
+	perWatt := compare()["perWatt"]
+	if !watts.Gain || watts.Trim.Mean > 91 || !perWatt.Gain {
+		t.Errorf("watts %+v, per watt %+v", watts, perWatt)
+	}
+}
+
+// TestTelemetryIsOnOneAxis: every channel begins with the first leg, and keeps its order and its extremes.
+func TestTelemetryIsOnOneAxis(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	rig.Fit(rig.Trims()[0].Id)
+	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 60), servertest.Leg("idle", 60)}}).Id)
+	if *trial.Legs[0].StartS != 0 || *trial.Legs[1].StartS < 60 {
+		t.Errorf("legs start at %g and %g s", *trial.Legs[0].StartS, *trial.Legs[1].StartS)
+	}
+	for _, buckets := range []int{1, 7, 5000} {
+		var out api.Telemetry
+		rig.Call("GET", fmt.Sprintf("/api/trials/%d/telemetry?buckets=%d", trial.Id, buckets), nil, 200, &out)
+		place := slices.IndexFunc(out.Channels, func(c api.ChannelSeries) bool { return c.Key == "power.package" })
+		if place < 0 {
+			t.Fatal("no power")
+		}
+		c := out.Channels[place]
+		if len(c.T) > buckets || c.T[0] < 0 || !slices.IsSorted(c.T) || c.T[len(c.T)-1] > out.ToS {
+			t.Errorf("%d buckets: times %v of %g s", buckets, c.T, out.ToS)
+		}
+		if slices.Max(c.Max) < 150 || slices.Min(c.Min) > 15 {
+			t.Errorf("%d buckets: from %g to %g W, want heavy and idle in it", buckets, slices.Min(c.Min), slices.Max(c.Max))
+		}
+		for i := range c.T {
+			if c.Min[i] > c.Mean[i]+1e-3 || c.Mean[i] > c.Max[i]+1e-3 {
+				t.Errorf("bucket %d: %g, %g, %g", i, c.Min[i], c.Mean[i], c.Max[i])
+			}
+		}
+		for _, one := range out.Channels {
+			if one.Key == "clock.effective.mean" && slices.Max(one.Max) < 4500 {
+				t.Errorf("the cores' mean clock reaches only %g MHz", slices.Max(one.Max))
+			}
+		}
+	}
+}
