@@ -13,6 +13,7 @@ import (
 
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
+	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
@@ -139,6 +140,30 @@ func TestComparisonAgainstHand(t *testing.T) {
 	perWatt := compare()["perWatt"]
 	if !watts.Gain || watts.Trim.Mean > 91 || !perWatt.Gain {
 		t.Errorf("watts %+v, per watt %+v", watts, perWatt)
+	}
+}
+
+// TestSilentSensorIsLeftOut: a channel that has given nothing but gaps is no channel of the answer, and no null in it.
+func TestSilentSensorIsLeftOut(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	rig.Fit(rig.Trims()[0].Id)
+	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("idle", 20)}}).Id)
+	ctx := t.Context()
+	legs, err := rig.Store.Legs(ctx, trial.Id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	// A late frame of a second stream, in which one sensor is silent.
+	if _, err := rig.Store.Hello(ctx, rig.ID, &link.Hello{Stream: "late", BootID: "b", Channels: []link.Channel{{Key: "silent", Unit: "V", Core: -1}, {Key: "power.package", Unit: "W", Core: -1}}}); err != nil {
+		t.Fatal(err)
+	}
+	frame := link.Frame{Seq: 1, Samples: &link.Samples{Order: legs[0].OrderID.String, At: []int64{legs[0].StartedMS.Int64 + 1}, Channels: []string{"silent"}, Values: [][]*float64{{nil}}}}
+	if _, err := rig.Store.Ingest(ctx, rig.ID, "late", []link.Frame{frame}); err != nil {
+		t.Fatal(err)
+	}
+	status, text := rig.Raw("GET", fmt.Sprintf("/api/trials/%d/telemetry", trial.Id), nil)
+	if status != 200 || strings.Contains(string(text), "null") || strings.Contains(string(text), "silent") || !strings.Contains(string(text), "power.package") {
+		t.Errorf("%d %.300s", status, text)
 	}
 }
 

@@ -349,7 +349,10 @@ func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetry
 	maps.Copy(samples, derived)
 	for _, ch := range append(slices.Clone(r.Channels.V), channels...) {
 		if list := samples[ch.Key]; len(list) > 0 {
-			out.Channels = append(out.Channels, columns(ch, series.Downsample(list, from, to, buckets), from))
+			// A channel that showed nothing but gaps so far is left out, like one that is not there.
+			if gathered := series.Downsample(list, from, to, buckets); len(gathered) > 0 {
+				out.Channels = append(out.Channels, columns(ch, gathered, from))
+			}
 		}
 	}
 	return c.JSON(http.StatusOK, out)

@@ -8,6 +8,7 @@ import { ScoresSheet } from './features/scores/scores-sheet';
 import { TrialSheet } from './features/trial/trial-sheet';
 import { TrimSheet } from './features/trim/trim-sheet';
 import { Frame } from './frame/frame';
+import { Boundary } from './ui/boundary';
 import { Empty } from './ui/parts';
 
 export interface SheetProps {
@@ -47,7 +48,9 @@ export function App() {
   if (!rig || !Sheet) return <Redirect to={`/rig/${(rig ?? first).id}/rig`} replace />;
   return (
     <Frame rigs={rigs.data} rig={rig} sheet={sheet}>
-      <Sheet key={location} rig={rig.id} id={id ? Number(id) : undefined} mode={mode} />
+      <Boundary key={location}>
+        <Sheet rig={rig.id} id={id ? Number(id) : undefined} mode={mode} />
+      </Boundary>
     </Frame>
   );
 }
