@@ -95,10 +95,10 @@ func (s *shot) take(b *browser.Browser, address, file string) error {
 	if s.night {
 		chart = "night"
 	}
-	if _, err := page.Eval(`(chart) => { localStorage.setItem('chart', chart); location.reload() }`, chart); err != nil {
+	if _, err := page.Eval(`(chart) => localStorage.setItem('chart', chart)`, chart); err != nil {
 		return err
 	}
-	if err := page.WaitLoad(); err != nil {
+	if err := page.Reload(); err != nil {
 		return err
 	}
 	if _, err := page.Element(s.wait); err != nil {
