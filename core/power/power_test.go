@@ -1,0 +1,53 @@
+package power_test
+
+import (
+	"math"
+	"testing"
+
+	"zerokeel/core/load"
+	"zerokeel/core/part/parttest"
+	"zerokeel/core/power"
+)
+
+func near(t *testing.T, what string, got, want float64) {
+	t.Helper()
+	if !(math.Abs(got-want) <= 1e-9*math.Max(1, math.Abs(want))) {
+		t.Errorf("%s: got %.9g, want %.9g", what, got, want)
+	}
+}
+
+// TestPowerLaws checks the laws of the model against figures worked out by hand.
+func TestPowerLaws(t *testing.T) {
+	set := parttest.Petrel(t)
+	p := &set.Processor.Power
+	near(t, "2 nF at half activity and 5 GHz", power.Conductance(0.5, 2, 5000), 5)
+	near(t, "switching power at 1.2 V", power.Core(5, 0, 1.2, 1), 7.2)
+	near(t, "leakage at V0 and T0", power.LeakAt(p, 1, p.LeakT0C), p.LeakA)
+	near(t, "a leaky chip", power.LeakAt(p, 1.5, p.LeakT0C), 1.5*p.LeakA)
+	near(t, "leakage doubles over", power.LeakAt(p, 1, p.LeakT0C+math.Ln2/p.LeakPerK)/p.LeakA, 2)
+	near(t, "leakage factor at V0", power.LeakFactor(p, p.LeakV0), 1)
+	near(t, "leakage factor doubles over", power.LeakFactor(p, p.LeakV0+math.Ln2/p.LeakPerV), 2)
+	near(t, "uncore at 6000 MT/s", power.Uncore(&set.Processor.Uncore, 6000, load.Heavy), 9+1.6*6)
+	near(t, "uncore at rest", power.Uncore(&set.Processor.Uncore, 6000, load.Idle), 0.6*(9+1.6*6))
+	near(t, "regulator at 100 A", power.VRMLoss(&set.Board.VRM, 100), 3+0.55e-3*1e4)
+	near(t, "at the wall", power.Wall(set.Board, 142, 10), (142+10+38)/0.91)
+}
+
+// TestDrawIsTheSumOfTheCores: the current law of the rail agrees with the power of its cores, one by one.
+func TestDrawIsTheSumOfTheCores(t *testing.T) {
+	p := &parttest.Petrel(t).Processor.Power
+	const g, v = 4.0, 1.17
+	leak, sum := 0.0, 0.0
+	for core := range 8 {
+		l := power.LeakAt(p, 1+0.1*float64(core), 60+float64(core))
+		leak += l
+		sum += power.Core(g, l, v, power.LeakFactor(p, v))
+	}
+	amps, slope := power.Draw(p, 8*g, leak).At(v)
+	near(t, "power", amps*v, sum)
+	const dv = 1e-6
+	above, _ := power.Draw(p, 8*g, leak).At(v + dv)
+	if numeric := (above - amps) / dv; math.Abs(numeric-slope) > 1e-3*slope {
+		t.Errorf("slope: got %.6f, numerically %.6f", slope, numeric)
+	}
+}
