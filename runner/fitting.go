@@ -33,8 +33,13 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 		return err
 	}
 	board, set, err := r.board(ctx, rig)
-	if err != nil || board == nil {
-		return r.failFitting(ctx, f, rig, fmt.Sprintf("the board cannot be reached: %v", errors.Join(err, errors.New("no address is known"))))
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		return r.failFitting(ctx, f, rig, "the rig's part sheets are missing, so its settings cannot be spelt for the board")
+	case err != nil:
+		return err // the database is away: tried again
+	case board == nil:
+		return r.failFitting(ctx, f, rig, "the board cannot be reached: no address is known")
 	}
 	status := r.hub.Status(f.RigID)
 	switch f.State {
@@ -46,7 +51,8 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 		return r.saveFitting(ctx, f, sql.NullInt64{})
 	case store.FitRestarting:
 		// After a kill at this point the restart may have been asked for already; asking twice only starts anew.
-		if err := board.Restart(ctx); err != nil {
+		// A board that gives no answer may have restarted all the same, so only a refusal ends the fitting here.
+		if err := board.Restart(ctx); err != nil && !errors.Is(err, firmware.ErrUnreachable) {
 			return r.failFitting(ctx, f, rig, err.Error())
 		}
 		f.State = store.FitWaiting

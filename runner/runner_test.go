@@ -363,6 +363,12 @@ func TestFittingOnBoardsThatMisbehave(t *testing.T) {
 		{"does not restart", func(b *bench) {
 			b.board.set("POST "+systemPath+"/Actions/ComputerSystem.Reset", answer(409, ""))
 		}, store.FitFailed, "the board answers 409", true},
+		{"restarts without an answer", func(b *bench) {
+			b.board.set("POST "+systemPath+"/Actions/ComputerSystem.Reset", func(http.ResponseWriter, *http.Request) {
+				go b.agent("boot-2", "stream-2")
+				panic(http.ErrAbortHandler)
+			})
+		}, store.FitDiffers, "settings are not in force as asked", false},
 		{"reads back another value", func(b *bench) {
 			comesBack(b)
 			b.board.set("GET "+systemPath+"/Bios", answer(200, `{"AttributeRegistry":"BiosAttributeRegistryStandIn.v1_0_0","Attributes":{"CurveShiftAll":-3},

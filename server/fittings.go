@@ -69,7 +69,7 @@ func (s *Server) FitTrim(c *echo.Context, id int64) error {
 	f := &store.Fitting{RigID: id, TrimID: t.ID, BootBefore: r.BootID, RigClock: s.runner.RigClock(id)}
 	err = s.store.CreateFitting(ctx, f)
 	if errors.Is(err, store.ErrTaken) {
-		return &conflict{r.Name + " is busy; wait until its fitting or trial ends, or stop it"}
+		return busy(r.Name)
 	} else if err != nil {
 		return err
 	}

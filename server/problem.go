@@ -56,6 +56,11 @@ type conflict struct{ text string }
 
 func (c *conflict) Error() string { return c.text }
 
+// busy is the conflict with what a rig does already.
+func busy(rig string) error {
+	return &conflict{rig + " is busy; wait until its fitting or trial ends, or stop it"}
+}
+
 // validator checks requests against the API's description: what it requires is there, in its range, and nothing else.
 func (s *Server) validator() (echo.MiddlewareFunc, error) {
 	router, err := legacy.NewRouter(s.doc)

@@ -174,7 +174,7 @@ func (s *Server) StartTrial(c *echo.Context, id int64) error {
 	}
 	err = s.store.CreateTrial(ctx, t, legs)
 	if errors.Is(err, store.ErrTaken) {
-		return &conflict{r.Name + " is busy; wait until its fitting or trial ends, or stop it"}
+		return busy(r.Name)
 	} else if err != nil {
 		return err
 	}

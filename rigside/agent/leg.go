@@ -24,7 +24,7 @@ type leg struct {
 
 func newLeg(ctx context.Context, o link.Order, cpus [][]int) *leg {
 	l := &leg{order: o, done: make(chan struct{})}
-	spec := load.Spec{Kind: o.Load, CPUs: cpus, TurnS: o.TurnS}
+	spec := load.Spec{Kind: o.Load, CPUs: cpus}
 	if in := o.Inject; in != nil {
 		if place := slices.Index(o.Cores, in.Core); place >= 0 {
 			spec.Inject = &load.Inject{Place: place, After: seconds(in.AfterS)}

@@ -17,7 +17,6 @@ import (
 type Spec struct {
 	Kind   load.Kind
 	CPUs   [][]int // per core of the leg: the processors (threads) to load
-	TurnS  float64 // of a one-core load: how long it stays on a core
 	Inject *Inject
 }
 
