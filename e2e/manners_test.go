@@ -31,6 +31,12 @@ func (p page) press(keys ...input.Key) {
 	}
 }
 
+// holds waits until a field shows a value: keys are handled after they were sent.
+func (p page) holds(label, want, when string) {
+	p.t.Helper()
+	until(p.t, when+" "+label+" shows "+want, func() bool { return p.value(label) == want })
+}
+
 // editor opens the editor of a new trim from T2, which the demo's history always holds.
 func editor(t *testing.T) page {
 	t.Helper()
@@ -63,24 +69,18 @@ func TestNumbersAreTypedAsPeopleTypeThem(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.press(input.ArrowDown, input.ArrowDown, input.ArrowUp)
-	if got := p.value(curve); got != "\u22129" {
-		t.Errorf("after two steps down and one up: %s, want \u22129", got)
-	}
+	p.holds(curve, "\u22129", "after two steps down and one up")
 	if err := p.KeyActions().Press(input.ShiftLeft).Type(input.ArrowDown, input.ArrowDown).Release(input.ShiftLeft).Do(); err != nil {
 		t.Fatal(err)
 	}
-	if got := p.value(curve); got != "\u221219" {
-		t.Errorf("after two big steps down: %s, want \u221219", got)
-	}
+	p.holds(curve, "\u221219", "after two big steps down")
 	if err := p.KeyActions().Press(input.ShiftLeft).Type(input.ArrowDown, input.ArrowDown, input.ArrowDown, input.ArrowDown).Release(input.ShiftLeft).Do(); err != nil {
 		t.Fatal(err)
 	}
-	if got := p.value(curve); got != "\u221230" {
-		t.Errorf("past the end of the board's range: %s, want \u221230", got)
-	}
+	p.holds(curve, "\u221230", "past the end of the board's range")
 	p.fill(`[aria-label="`+curve+`"]`, "deep")
-	if got, err := field(curve).Attribute("aria-invalid"); err != nil || got == nil || *got != "true" {
-		t.Errorf("a word is not marked as wrong: %v", got)
+	if _, err := p.Element(`[aria-label="` + curve + `"][aria-invalid="true"]`); err != nil {
+		t.Errorf("a word is not marked as wrong: %v", err)
 	}
 	p.fill(`[aria-label="`+curve+`"]`, "-100")
 	p.see("[data-rule='board-range']", "decimal point")
@@ -88,9 +88,7 @@ func TestNumbersAreTypedAsPeopleTypeThem(t *testing.T) {
 		t.Error("a trim that the board does not take can be saved")
 	}
 	p.click("[data-rule='board-range'] button", "Mend it")
-	if got := p.value(curve); got != "\u221210" {
-		t.Errorf("mended to %s, want \u221210", got)
-	}
+	p.holds(curve, "\u221210", "after mending")
 }
 
 // TestKeysReachEverySheet walks the sheets by keyboard alone, and finds a command.

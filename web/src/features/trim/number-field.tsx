@@ -1,4 +1,4 @@
-import { type KeyboardEvent, useEffect, useState } from 'react';
+import { type KeyboardEvent, useEffect, useRef, useState } from 'react';
 import type { Setting } from '../../api/client';
 
 /** Units that may be typed behind a number, as factors to the setting's own unit. */
@@ -37,6 +37,9 @@ export function NumberField({ setting, value, onChange, wrong, className = 'w-[7
   const shown = String(value).replace('-', '\u2212');
   const [text, setText] = useState(shown);
   const [bad, setBad] = useState(false);
+  // Keys may repeat faster than the page is drawn: each step goes from the last one, not from what is shown.
+  const latest = useRef(value);
+  latest.current = value;
   useEffect(() => {
     setText((now) => (parseNumber(now, setting.unit) === value ? now : shown));
     setBad(false);
@@ -51,7 +54,9 @@ export function NumberField({ setting, value, onChange, wrong, className = 'w-[7
     if (e.key !== 'ArrowUp' && e.key !== 'ArrowDown') return;
     e.preventDefault();
     const by = setting.step * (e.shiftKey ? 5 : 1) * (e.key === 'ArrowUp' ? 1 : -1);
-    onChange(Math.min(setting.max, Math.max(setting.min, Number((value + by).toFixed(6)))));
+    const next = Math.min(setting.max, Math.max(setting.min, Number((latest.current + by).toFixed(6))));
+    latest.current = next;
+    onChange(next);
   };
   return (
     <input
