@@ -5,7 +5,6 @@ package demo
 
 import (
 	"context"
-	_ "embed"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -16,14 +15,9 @@ import (
 	"path/filepath"
 	"time"
 
+	"zerokeel/demo/rigs"
 	"zerokeel/mariadb"
 )
-
-//go:embed petrel.standin.json
-var petrelFile []byte
-
-// PetrelFile is the file of the stand-in Petrel.
-func PetrelFile() []byte { return petrelFile }
 
 // Options say how the demo is run.
 type Options struct {
@@ -178,7 +172,11 @@ func (d *demo) startPetrel(speed float64) error {
 		return fmt.Errorf("make the stand-in's folder: %w", err)
 	}
 	file := filepath.Join(d.rigDir(), "petrel.standin.json")
-	if err := os.WriteFile(file, petrelFile, 0o600); err != nil {
+	text, err := rigs.Standin("petrel")
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(file, text, 0o600); err != nil {
 		return fmt.Errorf("write the stand-in's file: %w", err)
 	}
 	clock := time.Now()

@@ -8,6 +8,7 @@ import (
 
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
+	"zerokeel/demo/rigs"
 	"zerokeel/server/api"
 	"zerokeel/standin"
 )
@@ -18,7 +19,11 @@ const historySpan = 6 * time.Hour
 // load adds the rigs and makes Petrel's history: stock runs into its temperature limit, memory is proven, the limits
 // are brought inside the maker's, and the first step of all cores fails on core 5.
 func (d *demo) load(ctx context.Context, c *client) error {
-	cfg, err := standin.ParseConfig(petrelFile)
+	text, err := rigs.Standin("petrel")
+	if err != nil {
+		return err
+	}
+	cfg, err := standin.ParseConfig(text)
 	if err != nil {
 		return err
 	}

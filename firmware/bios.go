@@ -105,21 +105,20 @@ func (c *Client) Stage(ctx context.Context, board *part.Board, settings trim.Set
 	var faults fault.List
 	attributes := map[string]any{}
 	for _, key := range slices.Sorted(maps.Keys(settings)) {
-		name, value, err := trim.ToAttribute(board, key, settings[key])
+		spelt, err := trim.ToAttributes(board, key, settings[key])
 		if err != nil {
 			faults.Add(key, "correct the board sheet", "%v", err)
 			continue
 		}
-		attribute, ok := registry[name]
-		if !ok {
-			faults.Add(key, "correct the board sheet, or update the firmware", "the board has no attribute %s", name)
-			continue
+		for name, value := range spelt {
+			attribute, ok := registry[name]
+			if !ok {
+				faults.Add(key, "correct the board sheet, or update the firmware", "the board has no attribute %s", name)
+			} else if problem := attribute.refuses(value); problem != "" {
+				faults.Add(key, "correct the board sheet's range", "attribute %s %s", name, problem)
+			}
+			attributes[name] = value
 		}
-		if problem := attribute.refuses(value); problem != "" {
-			faults.Add(key, "correct the board sheet's range", "attribute %s %s", name, problem)
-			continue
-		}
-		attributes[name] = value
 	}
 	if len(faults) > 0 {
 		return faults
@@ -179,15 +178,7 @@ func (c *Client) Readback(ctx context.Context, board *part.Board, keys []string)
 	}
 	found := trim.Settings{}
 	for _, key := range keys {
-		entry, ok := board.Lookup(key)
-		if !ok {
-			continue
-		}
-		raw, ok := bios.Attributes[entry.Attribute]
-		if !ok {
-			continue
-		}
-		if v, err := trim.FromAttribute(board, key, raw); err == nil {
+		if v, err := trim.FromAttributes(board, key, bios.Attributes); err == nil {
 			found[key] = v
 		}
 	}

@@ -17,6 +17,7 @@ import (
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
+	"zerokeel/demo/rigs"
 	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/runner"
@@ -92,7 +93,7 @@ const systemPath = "/redfish/v1/Systems/1"
 
 func start(t *testing.T, withBoard bool) *bench {
 	t.Helper()
-	text, err := os.ReadFile("../demo/petrel.standin.json")
+	text, err := rigs.Standin("petrel")
 	if err != nil {
 		t.Fatal(err)
 	}

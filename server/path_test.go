@@ -7,6 +7,7 @@ import (
 
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
+	"zerokeel/demo/rigs"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
 	"zerokeel/standin"
@@ -17,7 +18,7 @@ func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
 
 func petrel(t testing.TB, change func(*standin.Config)) *standin.Config {
 	t.Helper()
-	text, err := os.ReadFile("../demo/petrel.standin.json")
+	text, err := rigs.Standin("petrel")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -48,9 +48,9 @@ func (s *Server) ListSettings(c *echo.Context, id int64) error {
 		row := api.Setting{
 			Key: key, Group: string(def.Group), Type: api.SettingType(def.Type), Unit: def.Unit, Name: def.Name, Meaning: def.Meaning,
 			Label: entry.Label, Menu: entry.Menu, Min: entry.Min, Max: entry.Max, Step: entry.Step, Choices: def.Choices,
-			Stock: entry.Default, Spec: spec(set.Processor, key), Core: -1,
+			Stock: entry.Default, Spec: spec(set.Processor, def, index), Core: -1,
 		}
-		if def.Scope == trim.ScopeCore {
+		if def.Scope == part.ScopeCore {
 			row.Core = index
 		}
 		if row.Choices == nil {
@@ -62,22 +62,11 @@ func (s *Server) ListSettings(c *echo.Context, id int64) error {
 }
 
 // spec returns the maker's value for a setting, unset where there is none.
-func spec(p *part.Processor, key string) part.Value {
-	switch key {
-	case "limit.ppt":
-		return part.Number(p.Limits.PPTW)
-	case "limit.tdc":
-		return part.Number(p.Limits.TDCA)
-	case "limit.edc":
-		return part.Number(p.Limits.EDCA)
-	case "limit.temperature":
-		return part.Number(p.Limits.TemperatureC)
-	case "limit.temperatureOn":
-		return part.Switch(true)
-	case "clock.boostOffset", "curve.all":
-		return part.Number(0)
+func spec(p *part.Processor, def trim.Def, index int) part.Value {
+	if def.Spec == nil {
+		return part.Value{}
 	}
-	return part.Value{}
+	return def.Spec(p, index)
 }
 
 // CheckTrim answers with preflight and forecast.

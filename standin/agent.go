@@ -173,10 +173,10 @@ func (a *agent) complete() {
 	for i, sum := range l.clock {
 		clocks[i] = sum / math.Max(1, l.busyS[i])
 	}
-	s := a.rig.machine.State()
-	points := throughput.AllCore(p, clocks, s.MemoryMTs, s.MemoryCL)
+	tuning := a.rig.machine.Tuning()
+	points := throughput.AllCore(p, clocks, tuning.SMT, &tuning.Memory)
 	if l.order.Load.OneCore() {
-		points = throughput.SingleCore(p, clocks, s.MemoryMTs, s.MemoryCL)
+		points = throughput.SingleCore(p, clocks, &tuning.Memory)
 	}
 	points *= 1 + scoreNoise*l.random.NormFloat64()
 	a.finish(link.Done, &points)
@@ -199,11 +199,14 @@ func (a *agent) faults(seconds float64) bool {
 		kind, random = a.leg.order.Load, a.leg.random
 	}
 	for core, c := range s.Cores {
-		regime, lowest := kind.Regime(), s.DeliveredV
+		regime, lowest := kind.Regime(), c.DeliveredV
 		if !c.Active {
 			regime = load.RegimeIdle
 		} else if regime == load.RegimeTransition {
-			lowest = s.DipV
+			lowest -= s.DeliveredV - s.DipV
+		}
+		if !r.machine.Tuning().On[core] {
+			continue
 		}
 		fused := r.machine.FusedV(core, c.RequestMHz)
 		if !c.Active && a.leg != nil {

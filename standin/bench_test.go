@@ -1,16 +1,16 @@
 package standin
 
 import (
-	"os"
 	"testing"
 
+	"zerokeel/demo/rigs"
 	"zerokeel/link"
 )
 
 // BenchmarkHeavyLeg simulates a whole stand-in under heavy load, at its 10 ms steps: models, faults, sensors and frames.
 // It reports how many times faster than real time that is.
 func BenchmarkHeavyLeg(b *testing.B) {
-	text, err := os.ReadFile("../demo/petrel.standin.json")
+	text, err := rigs.Standin("petrel")
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -10,6 +10,8 @@ import (
 	"math/rand/v2"
 
 	"zerokeel/core/fault"
+	"zerokeel/core/load"
+	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/silicon"
 	"zerokeel/core/stability"
@@ -30,6 +32,19 @@ type Config struct {
 	SpreadV  float64                   `json:"spreadV"` // standard deviation between cores
 	Weaker   map[int]Reserve           `json:"weaker"`  // by how much single cores fall short of it
 	Sensors  map[string]SensorOverride `json:"sensors,omitempty"`
+	Strays   Strays                    `json:"strays,omitzero"` // from the sheets, beside the chip
+}
+
+// Strays is machine.Adjust as a file spells it: natural logarithms of factors, and mΩ.
+type Strays struct {
+	Switched  map[load.Kind]float64 `json:"switched,omitempty"`
+	DieR      float64               `json:"dieR,omitempty"`
+	CoolerR   float64               `json:"coolerR,omitempty"`
+	ExtraMOhm float64               `json:"extraMOhm,omitempty"`
+}
+
+func (c *Config) adjust() machine.Adjust {
+	return machine.Adjust{Switched: c.Strays.Switched, DieR: c.Strays.DieR, CoolerR: c.Strays.CoolerR, ExtraMOhm: c.Strays.ExtraMOhm}
 }
 
 // Reserve is stability.Reserve as a file spells it.
@@ -72,6 +87,11 @@ func (c *Config) validate() error {
 	if err := c.Parts.Validate(); err != nil {
 		f = append(f, err.(fault.List).Under("parts")...)
 		return f
+	}
+	for field, x := range map[string]float64{"dieR": c.Strays.DieR, "coolerR": c.Strays.CoolerR, "extraMOhm": c.Strays.ExtraMOhm} {
+		if !(x >= -1 && x <= 1) {
+			f.Add("strays."+field, "give -1 to 1", "%g is out of range", x)
+		}
 	}
 	for core := range c.Weaker {
 		if core < 0 || core >= c.Parts.Processor.Cores() {

@@ -16,6 +16,44 @@ type registryEntry struct {
 	entry     part.BoardSetting
 	positions []string // of an enumeration; nil for a number
 	scale     float64
+	off       *int // of a second menu: the value at which the first counts
+}
+
+// stands reports whether a whole number has a meaning of its own to the attribute, outside its range.
+func (e registryEntry) stands(n int) bool {
+	if e.off != nil && n == *e.off {
+		return true
+	}
+	for _, word := range e.entry.Words {
+		if word == n {
+			return true
+		}
+	}
+	return false
+}
+
+// bounds returns the lowest and highest value that the registry names, in which every word must lie.
+func (e registryEntry) bounds() (low, high int) {
+	low, high = int(math.Round(e.entry.Min*e.scale)), int(math.Round(e.entry.Max*e.scale))
+	for _, n := range e.entry.Words {
+		low, high = min(low, n), max(high, n)
+	}
+	if e.off != nil {
+		low, high = min(low, *e.off), max(high, *e.off)
+	}
+	return low, high
+}
+
+// defaultValue returns the attribute's value as delivered.
+func (e registryEntry) defaultValue() int {
+	if e.off != nil {
+		return *e.off
+	}
+	if n, ok := e.entry.Words[e.entry.Default.String()]; ok {
+		return n
+	}
+	d, _ := e.entry.Default.Number()
+	return int(math.Round(d * e.scale))
 }
 
 // registryEntries returns every attribute of the board by name.
@@ -28,10 +66,16 @@ func (r *Rig) registryEntries() map[string]registryEntry {
 		if e.scale == 0 {
 			e.scale = 1
 		}
-		if _, isNumber := entry.Default.Number(); !isNumber {
+		if len(entry.Values) > 0 {
 			e.positions = slices.Sorted(maps.Values(entry.Values))
 		}
 		out[entry.Attribute] = e
+		if two := entry.Second; two != nil {
+			second := e
+			second.entry.Attribute, second.entry.Label, second.entry.Menu, second.entry.Default = two.Attribute, two.Label, two.Menu, part.Number(float64(two.Off)/e.scale)
+			second.off = &two.Off
+			out[two.Attribute] = second
+		}
 	}
 	return out
 }
@@ -53,7 +97,10 @@ func (e registryEntry) take(name string, value any) (any, object) {
 	if !ok || x != math.Trunc(x) {
 		return nil, message("PropertyValueTypeError", fmt.Sprintf("The value %v for the property %s is not of a type that the property can accept.", value, name), "Correct the value for the property in the request body and resubmit the request.", at)
 	}
-	if x < e.entry.Min*e.scale || x > e.entry.Max*e.scale {
+	if e.stands(int(x)) {
+		return int(x), nil
+	}
+	if x < e.entry.Min*e.scale-1e-6 || x > e.entry.Max*e.scale+1e-6 {
 		return nil, message("PropertyValueOutOfRange", fmt.Sprintf("The value %v for the property %s is not in the supported range of acceptable values.", value, name), fmt.Sprintf("Give %g to %g.", e.entry.Min*e.scale, e.entry.Max*e.scale), at)
 	}
 	if step := (x - e.entry.Min*e.scale) / (e.entry.Step * e.scale); math.Abs(step-math.Round(step)) > 1e-6 {
@@ -76,9 +123,9 @@ func (e registryEntry) describe() object {
 		out["Type"], out["Value"], out["DefaultValue"] = "Enumeration", values, e.entry.Values[e.entry.Default.String()]
 		return out
 	}
-	d, _ := e.entry.Default.Number()
-	out["Type"], out["DefaultValue"] = "Integer", int(d*e.scale)
-	out["LowerBound"], out["UpperBound"], out["ScalarIncrement"] = int(e.entry.Min*e.scale), int(e.entry.Max*e.scale), int(e.entry.Step*e.scale)
+	out["Type"], out["DefaultValue"] = "Integer", e.defaultValue()
+	out["LowerBound"], out["UpperBound"] = e.bounds()
+	out["ScalarIncrement"] = max(1, int(math.Round(e.entry.Step*e.scale)))
 	return out
 }
 

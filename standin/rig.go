@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"maps"
 	"math"
 	"math/rand/v2"
 	"sync"
@@ -177,7 +178,7 @@ func (r *Rig) model() (*machine.Model, error) {
 	if err != nil {
 		return nil, fmt.Errorf("stand-in %s: %w", r.cfg.Name, err)
 	}
-	return machine.NewModel(&r.cfg.Parts, tuning, r.chip)
+	return machine.NewAdjustedModel(&r.cfg.Parts, tuning, r.chip, r.cfg.adjust())
 }
 
 // settings returns the settings in force, from the board's attributes.
@@ -185,8 +186,7 @@ func (r *Rig) settings() trim.Settings {
 	board := r.cfg.Parts.Board
 	s := trim.Settings{}
 	for _, key := range trim.Keys(r.cfg.Parts.Processor, board) {
-		entry, _ := board.Lookup(key)
-		if v, err := trim.FromAttribute(board, key, r.state.Attributes[entry.Attribute]); err == nil {
+		if v, err := trim.FromAttributes(board, key, r.state.Attributes); err == nil {
 			s[key] = v
 		}
 	}
@@ -197,8 +197,8 @@ func (r *Rig) settings() trim.Settings {
 func defaults(set *part.Set) map[string]any {
 	out := map[string]any{}
 	for key, v := range trim.Stock(set.Processor, set.Board) {
-		if name, value, err := trim.ToAttribute(set.Board, key, v); err == nil {
-			out[name] = value
+		if attributes, err := trim.ToAttributes(set.Board, key, v); err == nil {
+			maps.Copy(out, attributes)
 		}
 	}
 	return out
@@ -240,8 +240,8 @@ func (r *Rig) selfTest() {
 	draw := r.legRandom()
 	p := r.cfg.Parts.Processor
 	for core, reserve := range r.reserves {
-		asked := r.machine.FusedV(core, p.BaseMHz) + p.CurveStepV*r.machine.Tuning().CurveSteps[core]
-		margin := stability.Margin(reserve, "light", r.machine.FusedV(core, p.BaseMHz), asked, 45)
+		asked := r.machine.AskedV(core, p.BaseMHz, startC)
+		margin := stability.Margin(reserve, "light", r.machine.FusedV(core, p.BaseMHz), asked, startC)
 		if stability.NoPost(margin, draw) {
 			r.phase = dead
 			return
@@ -249,6 +249,9 @@ func (r *Rig) selfTest() {
 	}
 	r.phase, r.phaseEnd = booting, r.state.Clock+bootS
 }
+
+// startC is the temperature of a core during the self-test.
+const startC = 45.0
 
 // systemUp starts the agent, as the operating system does at its start.
 func (r *Rig) systemUp() {

@@ -9,12 +9,13 @@ import (
 
 	"zerokeel/core/load"
 	"zerokeel/core/trim"
+	"zerokeel/demo/rigs"
 	"zerokeel/link"
 )
 
 func config(t testing.TB) *Config {
 	t.Helper()
-	text, err := os.ReadFile("../demo/petrel.standin.json")
+	text, err := rigs.Standin("petrel")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -47,7 +48,7 @@ func all(id string, kind load.Kind, seconds float64) link.Order {
 }
 
 func TestParseConfigNamesEveryFault(t *testing.T) {
-	text, err := os.ReadFile("../demo/petrel.standin.json")
+	text, err := rigs.Standin("petrel")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -55,7 +56,7 @@ func TestParseConfigNamesEveryFault(t *testing.T) {
 		{"format", `"zerokeel.standin/1"`, `"zerokeel.standin/9"`, "format: "},
 		{"hot room", `"ambientC": 23.5`, `"ambientC": 60`, "ambientC: "},
 		{"part sheet", `"threadsPerCore": 2`, `"threadsPerCore": 5`, "parts.processor.threadsPerCore: "},
-		{"core that does not exist", `"weaker": {"5"`, `"weaker": {"12"`, "weaker: there is no core 12"},
+		{"core that does not exist", "\"weaker\": {\n  \"5\"", "\"weaker\": {\n  \"12\"", "weaker: there is no core 12"},
 		{"unknown field", `"seed": 41`, `"seeed": 41`, "seeed: no such field"},
 	}
 	for _, row := range rows {

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"os/exec"
 	"strings"
 	"testing"
@@ -14,6 +13,7 @@ import (
 	"zerokeel/core/fault"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
+	"zerokeel/demo/rigs"
 	"zerokeel/firmware"
 	"zerokeel/standin"
 )
@@ -21,7 +21,7 @@ import (
 // start returns a stand-in of Petrel with its Redfish service, up and running.
 func start(t testing.TB, change func(*standin.Config)) (*standin.Rig, *httptest.Server, *standin.Config) {
 	t.Helper()
-	text, err := os.ReadFile("../demo/petrel.standin.json")
+	text, err := rigs.Standin("petrel")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -219,7 +219,7 @@ func TestIndependentClient(t *testing.T) {
 		}
 		return strings.TrimSpace(string(out))
 	}
-	if got := drive("print(system.power_state.value, system.bios.attributes['CurveShiftAll'], len(registry()))"); got != "On 0 25" {
+	if got := drive("print(system.power_state.value, system.bios.attributes['CurveShiftAll'], len(registry()))"); got != "On 0 71" {
 		t.Errorf("list and read: %s", got)
 	}
 	if got := drive("system.bios.set_attributes({'CurveShiftAll': -10, 'ThermalGuardC': 85})\nsystem.bios.refresh()\nprint(system.bios.pending_attributes)\nsystem.reset_system(sushy.ResetType.FORCE_RESTART)"); got != "{'CurveShiftAll': -10, 'ThermalGuardC': 85}" {

@@ -16,10 +16,10 @@ type Bins struct {
 	Count    int
 }
 
-// NewBins returns the bins of p up to topMHz, the highest clock that any core may be asked for. There is
-// always at least one bin.
-func NewBins(p *part.Processor, topMHz float64) Bins {
-	b := Bins{FirstMHz: p.MinRatio * p.BaseClockMHz, StepMHz: p.RatioStep * p.BaseClockMHz}
+// NewBins returns the bins of p on a reference clock, up to topMHz, the highest clock that any core may be asked for.
+// There is always at least one bin.
+func NewBins(p *part.Processor, referenceMHz, topMHz float64) Bins {
+	b := Bins{FirstMHz: p.MinRatio * referenceMHz, StepMHz: p.RatioStep * referenceMHz}
 	b.Count = 1 + max(0, b.below(topMHz))
 	return b
 }
@@ -32,8 +32,63 @@ func (b Bins) AtMost(mhz float64) int { return min(max(0, b.below(mhz)), b.Count
 
 func (b Bins) below(mhz float64) int { return int(math.Floor((mhz-b.FirstMHz)/b.StepMHz + 1e-9)) }
 
-// Ceiling returns the highest clock, in MHz, for each of active cores at once: the sheet's ceiling for that
-// many, moved by the boost ceiling offset.
-func Ceiling(p *part.Processor, active int, offsetMHz float64) float64 {
-	return p.CeilingMHz(max(1, active)) + offsetMHz
+// Table is what a trim asks of the clocks: ratios where it sets them, 0 where the processor's own count.
+type Table struct {
+	ReferenceMHz  float64
+	Boost         bool
+	OffsetMHz     float64   // boost ceiling offset
+	All, P, E     float64   // ratios
+	Active        []float64 // by active cores, from 1
+	Lift          float64
+	Cluster, Core []float64
+	Vector        float64 // taken off under wide vector code
+}
+
+// Top returns the highest clock in MHz of a core while activeHere cores of its cluster and active of the whole
+// processor are. The processor's own ceiling counts where the trim sets nothing; an all-core ratio replaces the tables
+// by active cores, and the ratios of a kind, cluster or core bound what they leave.
+func (t *Table) Top(p *part.Processor, core, activeHere, active int, vector bool) float64 {
+	cluster := p.ClusterOf(core)
+	efficient := p.Clusters[cluster].Kind == part.KindEfficiency
+	scale := t.ReferenceMHz / p.BaseClockMHz
+	mhz := p.ClusterCeilingMHz(cluster, max(1, activeHere), max(1, active)) * scale
+	switch {
+	case t.All > 0 && !efficient:
+		mhz = t.All * t.ReferenceMHz
+	case !t.Boost:
+		mhz = min(mhz, p.BaseMHz*scale)
+	default:
+		if n := min(max(1, active), len(t.Active)); n > 0 && t.Active[n-1] > 0 && !efficient {
+			mhz = t.Active[n-1] * t.ReferenceMHz
+		}
+		mhz += t.OffsetMHz
+		if !efficient {
+			mhz += t.Lift * t.ReferenceMHz
+		}
+	}
+	kind := t.P
+	if efficient {
+		kind = t.E
+	}
+	switch {
+	case t.Core[core] > 0:
+		mhz = t.Core[core] * t.ReferenceMHz
+	case t.Cluster[cluster] > 0:
+		mhz = t.Cluster[cluster] * t.ReferenceMHz
+	case kind > 0:
+		mhz = kind * t.ReferenceMHz
+	}
+	if vector {
+		mhz -= t.Vector * t.ReferenceMHz
+	}
+	return mhz
+}
+
+// FabricMHz returns the fabric clock that "auto" means for a memory rate: a third of it, as long as the fabric keeps step.
+func FabricMHz(p *part.Processor, memoryMTs float64) float64 {
+	most := p.Uncore.FabricMax
+	if most == 0 {
+		most = p.Uncore.FabricMHz
+	}
+	return min(most, memoryMTs/3)
 }

@@ -54,9 +54,9 @@ func FromSheets(set *part.Set, settings trim.Settings, ambientC float64) (*Resul
 		r.Loads = append(r.Loads, s)
 		switch kind {
 		case load.Heavy:
-			r.AllCore = throughput.AllCore(set.Processor, effective(s), tuning.MemoryMTs, tuning.MemoryCL)
+			r.AllCore = throughput.AllCore(set.Processor, effective(s), tuning.SMT, &tuning.Memory)
 		case load.Light:
-			r.SingleCore = throughput.SingleCore(set.Processor, effective(s), tuning.MemoryMTs, tuning.MemoryCL)
+			r.SingleCore = throughput.SingleCore(set.Processor, effective(s), &tuning.Memory)
 		}
 	}
 	return r, nil

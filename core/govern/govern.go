@@ -9,14 +9,16 @@ type Limiter string
 const (
 	None             Limiter = "none"              // nothing asks for more
 	Ratio            Limiter = "ratio"             // the clock ceiling itself
-	SustainedPower   Limiter = "sustained power"   // PPT
+	SustainedPower   Limiter = "sustained power"   // PPT, or PL1 once the window is used up
 	SustainedCurrent Limiter = "sustained current" // TDC
-	PeakCurrent      Limiter = "peak current"      // EDC
+	PeakCurrent      Limiter = "peak current"      // EDC, ICCmax, or the regulator's own protection
 	Temperature      Limiter = "temperature"
+	ShortPower       Limiter = "short power" // PL2
+	Voltage          Limiter = "voltage"     // the voltage ceiling
 )
 
-// Limiters lists every limiter, in the order in which they are shown.
-var Limiters = []Limiter{None, Ratio, SustainedPower, SustainedCurrent, PeakCurrent, Temperature}
+// Limiters lists every limiter. Telemetry holds a limiter by its place in this list, so it only grows at its end.
+var Limiters = []Limiter{None, Ratio, SustainedPower, SustainedCurrent, PeakCurrent, Temperature, ShortPower, Voltage}
 
 // Time constants of the filters through which the ceiling style measures, in seconds.
 const (
@@ -31,35 +33,96 @@ const KneeC = 1.0
 // HysteresisC is how far the temperature must have fallen below the knee before a higher bin is tried again.
 const HysteresisC = 1.2
 
-// Ceiling is the set of limits of the ceiling style. A limit that is off is +Inf.
-type Ceiling struct {
-	PPTW, TDCA, EDCA, TemperatureC float64
+// Limits are the limits of a processor, of either style. A limit that is off is +Inf.
+//
+// The ceiling style holds SustainedW (PPT) against package power over PowerFilterS, SustainedA (TDC) against current
+// over CurrentFilterS, and PeakA (EDC) against current at any moment. The window style holds SustainedW (PL1) against
+// the running average over WindowS (tau), and ShortW (PL2) and PeakA (ICCmax) at any moment; there WindowS is above 0.
+type Limits struct {
+	SustainedW, ShortW, WindowS float64
+	SustainedA, PeakA           float64
+	TemperatureC                float64
+	VoltageV                    float64 // requested; of the rail's own cores
 }
 
-// Reading is what the limits look at, measured or predicted: package power, current now and over the longer
-// time that TDC means, and the hottest core.
+// Windowed reports whether these are limits of the window style.
+func (l *Limits) Windowed() bool { return l.WindowS > 0 }
+
+// FilterS returns the time constant of the filter through which package power is held against SustainedW.
+func (l *Limits) FilterS() float64 {
+	if l.Windowed() {
+		return l.WindowS
+	}
+	return PowerFilterS
+}
+
+// Reading is what the limits look at, measured or predicted: package power over the time that SustainedW means and at
+// this moment, current over the time that SustainedA means and at this moment, the hottest core, and by how much the
+// requested voltage exceeds its ceiling.
 type Reading struct {
-	PowerW, Amps, SustainedA, HottestC float64
+	PowerW, NowW, Amps, SustainedA, HottestC, OverV float64
 }
 
 // KneeAt returns the temperature at which a clock is given up: the limit less KneeC times the clock's place
 // (0 to 1) between the lowest and the highest.
-func (c Ceiling) KneeAt(place float64) float64 { return c.TemperatureC - KneeC*place }
+func (l *Limits) KneeAt(place float64) float64 { return l.TemperatureC - KneeC*place }
 
 // Breaks returns the limit that a reading breaks, None if it keeps all. The place of the clock (see KneeAt)
 // and the margin in °C that the temperature must keep are the caller's.
-func (c Ceiling) Breaks(r Reading, place, marginC float64) Limiter {
+func (l *Limits) Breaks(r *Reading, place, marginC float64) Limiter {
 	switch {
-	case r.Amps > c.EDCA:
+	case r.OverV > overTolerance:
+		return Voltage
+	case r.Amps > l.PeakA:
 		return PeakCurrent
-	case r.PowerW > c.PPTW:
+	case r.NowW > l.ShortW:
+		return ShortPower
+	case r.PowerW > l.SustainedW:
 		return SustainedPower
-	case r.SustainedA > c.TDCA:
+	case r.SustainedA > l.SustainedA:
 		return SustainedCurrent
-	case r.HottestC > c.KneeAt(place)-marginC:
+	case r.HottestC > l.KneeAt(place)-marginC:
 		return Temperature
 	}
 	return None
+}
+
+// overTolerance keeps a request that equals its ceiling from breaking it by rounding.
+const overTolerance = 1e-9
+
+// BoostWindow returns for how many seconds a load that would draw loadW may run above PL1 after the running average
+// stood at idleW: τ·ln((P−P_idle)/(P−PL1)), with P no more than PL2. It is 0 when the average is already used up, and
+// +Inf when the load never uses it up. The limits must be of the window style.
+func (l *Limits) BoostWindow(idleW, loadW float64) float64 {
+	p := math.Min(loadW, l.ShortW)
+	switch {
+	case p <= l.SustainedW:
+		return math.Inf(1)
+	case idleW >= l.SustainedW:
+		return 0
+	}
+	return l.WindowS * math.Log((p-idleW)/(p-l.SustainedW))
+}
+
+// Window is the running average of the window style in time, and whether it has been used up. Once it has, power stays
+// at PL1 until the average has fallen to RefillShare of it: without that the clock would swing for ever.
+type Window struct {
+	Average Filter
+	Spent   bool
+}
+
+// RefillShare is the share of PL1 to which the average must fall before power above PL1 is given again.
+const RefillShare = 0.9
+
+// Step moves the average by dt seconds at a power, and notes when it is used up or refilled.
+func (w *Window) Step(l *Limits, watts, dt float64) {
+	w.Average.Step(watts, dt, l.WindowS)
+	switch {
+	case w.Average.Value >= l.SustainedW:
+		w.Spent = true
+	case w.Average.Value < RefillShare*l.SustainedW:
+		w.Spent = false
+	}
 }
 
 // Highest returns the highest of bins 0 … top that keeps every limit, by bisection, and the limiter that

@@ -2,6 +2,7 @@ package govern_test
 
 import (
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"zerokeel/core/govern"
@@ -27,35 +28,81 @@ func TestHighestAgainstSearchFromBelow(t *testing.T) {
 }
 
 func TestBreaksNamesTheLimit(t *testing.T) {
-	c := govern.Ceiling{PPTW: 142, TDCA: 125, EDCA: 180, TemperatureC: 95}
-	keeps := govern.Reading{PowerW: 142, Amps: 180, SustainedA: 125, HottestC: 93.9}
+	inf := math.Inf(1)
+	ceiling := govern.Limits{SustainedW: 142, ShortW: inf, SustainedA: 125, PeakA: 180, TemperatureC: 95}
+	window := govern.Limits{SustainedW: 125, ShortW: 188, WindowS: 56, SustainedA: inf, PeakA: 240, TemperatureC: 100}
+	cool := ceiling
+	cool.TemperatureC = inf
 	rows := []struct {
-		name   string
-		change func(*govern.Reading)
-		want   govern.Limiter
+		name    string
+		limits  govern.Limits
+		reading govern.Reading
+		place   float64
+		want    govern.Limiter
 	}{
-		{"at every limit", func(*govern.Reading) {}, govern.None},
-		{"power", func(r *govern.Reading) { r.PowerW += 0.1 }, govern.SustainedPower},
-		{"sustained current", func(r *govern.Reading) { r.SustainedA += 0.1 }, govern.SustainedCurrent},
-		{"peak current", func(r *govern.Reading) { r.Amps += 0.1 }, govern.PeakCurrent},
-		{"temperature at the highest clock", func(r *govern.Reading) { r.HottestC = 94.1 }, govern.Temperature},
+		{"at every limit", ceiling, govern.Reading{PowerW: 142, NowW: 142, Amps: 180, SustainedA: 125, HottestC: 93.9}, 1, govern.None},
+		{"power", ceiling, govern.Reading{PowerW: 142.1}, 1, govern.SustainedPower},
+		{"a short peak of power", ceiling, govern.Reading{PowerW: 100, NowW: 400}, 1, govern.None},
+		{"sustained current", ceiling, govern.Reading{SustainedA: 125.1}, 1, govern.SustainedCurrent},
+		{"peak current", ceiling, govern.Reading{Amps: 180.1, PowerW: 200}, 1, govern.PeakCurrent},
+		{"temperature at the highest clock", ceiling, govern.Reading{HottestC: 94.1}, 1, govern.Temperature},
+		{"temperature at the lowest clock", ceiling, govern.Reading{HottestC: 94.9}, 0, govern.None},
+		{"no temperature limit", cool, govern.Reading{HottestC: 300}, 1, govern.None},
+		{"short power", window, govern.Reading{PowerW: 100, NowW: 188.1}, 1, govern.ShortPower},
+		{"the window is used up", window, govern.Reading{PowerW: 125.1, NowW: 180}, 1, govern.SustainedPower},
 	}
 	for _, row := range rows {
-		r := keeps
-		row.change(&r)
-		if got := c.Breaks(r, 1, 0); got != row.want {
+		if got := row.limits.Breaks(&row.reading, row.place, 0); got != row.want {
 			t.Errorf("%s: got %s, want %s", row.name, got, row.want)
 		}
 	}
-	hot := keeps
-	hot.HottestC = 94.9
-	if got := c.Breaks(hot, 0, 0); got != govern.None {
-		t.Errorf("at the lowest clock the limit itself counts: got %s", got)
+}
+
+// TestBoostWindowAgreesWithSteps holds the closed form against the average stepped through time, over random limits
+// and loads.
+func TestBoostWindowAgreesWithSteps(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	for range 200 {
+		pl1 := 35 + 200*r.Float64()
+		l := govern.Limits{SustainedW: pl1, ShortW: pl1 * (1.05 + r.Float64()), WindowS: 2 + 120*r.Float64()}
+		idle, watts := pl1*0.4*r.Float64(), pl1*(1.02+1.5*r.Float64())
+		want := l.BoostWindow(idle, watts)
+		w, stepped := govern.Window{Average: govern.Filter{Value: idle}}, 0.0
+		for !w.Spent {
+			w.Step(&l, math.Min(watts, l.ShortW), 0.01)
+			stepped += 0.01
+		}
+		if math.Abs(stepped-want) > 0.01*want+0.01 {
+			t.Errorf("PL1 %.0f, PL2 %.0f, tau %.1f, %.0f W from %.0f W: stepped %.2f s, closed form %.2f s", pl1, l.ShortW, l.WindowS, watts, idle, stepped, want)
+		}
 	}
-	c.TemperatureC = math.Inf(1)
-	hot.HottestC = 300
-	if got := c.Breaks(hot, 1, 0); got != govern.None {
-		t.Errorf("without a temperature limit: got %s", got)
+	l := govern.Limits{SustainedW: 100, ShortW: 150, WindowS: 28}
+	if got := l.BoostWindow(20, 90); !math.IsInf(got, 1) {
+		t.Errorf("a load below PL1 has a window of %g s", got)
+	}
+	if got := l.BoostWindow(120, 150); got != 0 {
+		t.Errorf("a used-up average leaves %g s", got)
+	}
+}
+
+// TestSpentWindowRefills: after the window is used up it opens again only once the load has eased.
+func TestSpentWindowRefills(t *testing.T) {
+	l := govern.Limits{SustainedW: 100, ShortW: 150, WindowS: 10}
+	var w govern.Window
+	for range 600 {
+		w.Step(&l, 150, 0.1)
+	}
+	for range 600 {
+		w.Step(&l, 99, 0.1)
+	}
+	if !w.Spent {
+		t.Error("at PL1 the window opened again")
+	}
+	for range 100 {
+		w.Step(&l, 20, 0.1)
+	}
+	if w.Spent {
+		t.Error("after rest the window is still used up")
 	}
 }
 

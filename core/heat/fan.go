@@ -42,3 +42,43 @@ func Noise(f part.Fan, rpm float64) float64 {
 	}
 	return math.Max(0, f.MaxNoise+50*math.Log10(rpm/f.MaxRPM))
 }
+
+// PumpFactor returns by which factor a pump mode raises the resistance from base to coolant. A pump on the fan curve
+// runs between quiet and balanced most of its time.
+func PumpFactor(p *part.Pump, mode string) float64 {
+	switch {
+	case p == nil:
+		return 1
+	case mode == "quiet":
+		return p.Quiet
+	case mode == "balanced":
+		return p.Balanced
+	case mode == "curve":
+		return (p.Quiet + p.Balanced) / 2
+	}
+	return 1
+}
+
+// PumpNoise returns the noise of a pump in dB(A), 0 where there is none.
+func PumpNoise(p *part.Pump, mode string) float64 {
+	switch {
+	case p == nil:
+		return 0
+	case mode == "quiet":
+		return math.Max(0, p.MaxNoise-12)
+	case mode == "balanced", mode == "curve":
+		return math.Max(0, p.MaxNoise-6)
+	}
+	return p.MaxNoise
+}
+
+// Together returns the noise of two sources in dB(A): their powers add.
+func Together(a, b float64) float64 {
+	switch {
+	case a <= 0:
+		return b
+	case b <= 0:
+		return a
+	}
+	return 10 * math.Log10(math.Pow(10, a/10)+math.Pow(10, b/10))
+}

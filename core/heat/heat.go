@@ -14,13 +14,15 @@ type Path struct {
 	cooler                          *part.Cooler
 	coreR, dieR, baseR              float64
 	dieJPerK, baseJPerK, coolantJPK float64
+	airScale                        float64
 }
 
-// NewPath joins the processor's part of the path with the cooler's.
-func NewPath(p *part.Processor, c *part.Cooler) Path {
+// NewPath joins the processor's part of the path with the cooler's. pump is the factor by which the pump's mode raises
+// the resistance from base to coolant, 1 at full speed and where there is none.
+func NewPath(p *part.Processor, c *part.Cooler, pump float64) Path {
 	return Path{
-		cooler: c, coreR: p.Heat.CoreKPerW, dieR: p.Heat.DieKPerW, baseR: c.BaseKPerW,
-		dieJPerK: p.Heat.DieJPerK, baseJPerK: p.Heat.BaseJPerK, coolantJPK: c.CoolantJPerK,
+		cooler: c, coreR: p.Heat.CoreKPerW, dieR: p.Heat.DieKPerW, baseR: c.BaseKPerW * pump,
+		dieJPerK: p.Heat.DieJPerK, baseJPerK: p.Heat.BaseJPerK, coolantJPK: c.CoolantJPerK, airScale: 1,
 	}
 }
 
@@ -30,11 +32,21 @@ type Nodes struct{ Die, Base, Coolant float64 }
 // At returns nodes that all stand at one temperature.
 func At(c float64) Nodes { return Nodes{c, c, c} }
 
+// Scaled returns the path with its resistances multiplied, as records of a rig may show: of the cores and the die, and
+// of what lies between base and ambient.
+func (p Path) Scaled(die, cooler float64) Path {
+	p.coreR *= die
+	p.dieR *= die
+	p.baseR *= cooler
+	p.airScale = cooler
+	return p
+}
+
 // AirR returns the resistance from coolant to ambient at a fan duty in percent: it falls with the fan's speed
 // to the power of AirExponent, and a standing fan leaves a fifth of the flow.
 func (p Path) AirR(duty float64) float64 {
 	flow := math.Max(0.2, Speed(p.cooler.Fan, duty)/p.cooler.Fan.MaxRPM)
-	return p.cooler.AirKPerW * math.Pow(flow, -p.cooler.AirExponent)
+	return p.airScale * p.cooler.AirKPerW * math.Pow(flow, -p.cooler.AirExponent)
 }
 
 // Core returns the temperature of a core that draws coreW.

@@ -35,7 +35,7 @@ func exact(n heat.Nodes, watts, ambient, airR, seconds float64) heat.Nodes {
 }
 
 func TestStepperAgainstMatrixExponential(t *testing.T) {
-	path := heat.NewPath(processor, cooler)
+	path := heat.NewPath(processor, cooler, 1)
 	airR := path.AirR(60)
 	n := heat.At(24)
 	s := heat.NewStepper(path, airR, 0.01)
@@ -52,7 +52,7 @@ func TestStepperAgainstMatrixExponential(t *testing.T) {
 }
 
 func TestSteadyIsWhereSteppingEnds(t *testing.T) {
-	path := heat.NewPath(processor, cooler)
+	path := heat.NewPath(processor, cooler, 1)
 	for _, dt := range []float64{0.01, 0.5, 5} {
 		s := heat.NewStepper(path, path.AirR(100), dt)
 		n := heat.At(50)
@@ -85,7 +85,7 @@ func TestFan(t *testing.T) {
 	if d := heat.Noise(cooler.Fan, 1900) - heat.Noise(cooler.Fan, 950); math.Abs(d-15.05) > 0.01 {
 		t.Errorf("half the speed is %.2f dB quieter, want 15.05 (50·log10 2)", d)
 	}
-	path := heat.NewPath(processor, cooler)
+	path := heat.NewPath(processor, cooler, 1)
 	for duty := 20.0; duty < 100; duty += 5 {
 		if path.AirR(duty+5) >= path.AirR(duty) {
 			t.Errorf("a faster fan does not cool better at %g %%", duty)

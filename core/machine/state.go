@@ -7,7 +7,6 @@ import (
 	"zerokeel/core/heat"
 	"zerokeel/core/load"
 	"zerokeel/core/power"
-	"zerokeel/core/volt"
 )
 
 // Core is the state of one core.
@@ -15,6 +14,7 @@ type Core struct {
 	RequestMHz   float64 `json:"requestMHz"`
 	EffectiveMHz float64 `json:"effectiveMHz"` // averaged over sleep
 	RequestV     float64 `json:"requestV"`     // what this core asks of the rail at its clock
+	DeliveredV   float64 `json:"deliveredV"`
 	TemperatureC float64 `json:"temperatureC"`
 	PowerW       float64 `json:"powerW"`
 	Active       bool    `json:"active"`
@@ -31,6 +31,7 @@ type State struct {
 	OvershootV  float64        `json:"overshootV"` // highest, when it ends
 	Amps        float64        `json:"amps"`
 	PackageW    float64        `json:"packageW"`
+	ReportedW   float64        `json:"reportedW"` // package power as the processor works it out from its DC load line
 	VRMLossW    float64        `json:"vrmLossW"`
 	WallW       float64        `json:"wallW"`
 	HottestC    float64        `json:"hottestC"`
@@ -51,46 +52,76 @@ type State struct {
 
 // state fills in a State from an operating point.
 func (m *Model) state(d *demand, op *operating, l *leaks, n heat.Nodes, temperature []float64, duty, ambient float64, limiter govern.Limiter) State {
-	p := m.set.Processor
+	lead := m.leadFeed(d, op)
 	s := State{
 		Load: d.kind, Limiter: limiter, Cores: make([]Core, m.cores),
-		RequestV: op.requestV, DeliveredV: op.dieV, Amps: op.amps, PackageW: op.packageW,
-		VRMLossW: power.VRMLoss(&m.set.Board.VRM, op.amps),
+		RequestV: op.request[lead], DeliveredV: op.die[lead], Amps: op.amps, PackageW: op.packageW, ReportedW: op.reportedW,
+		VRMLossW: power.VRMLoss(&m.set.Board.VRM, m.tuning.Regulator, op.amps),
 		DieC:     n.Die, CoolantC: n.Coolant, AmbientC: ambient,
 		FanDuty: duty, FanRPM: heat.Speed(m.set.Cooler.Fan, duty),
-		MemoryMTs: m.tuning.MemoryMTs, MemoryCL: m.tuning.MemoryCL,
+		MemoryMTs: m.tuning.Memory.MTs, MemoryCL: int(math.Round(m.tuning.Memory.CL)),
 	}
-	s.WallW = power.Wall(m.set.Board, s.PackageW, s.VRMLossW)
+	s.WallW = power.Wall(m.set.Board, s.PackageW, s.VRMLossW+m.tuning.Memory.KitW())
 	s.VRMC = ambient + 0.35*(n.Coolant-ambient) + m.set.Board.VRM.KPerW*s.VRMLossW
-	s.NoiseDB = heat.Noise(m.set.Cooler.Fan, s.FanRPM)
-	mhz := m.bins.MHz(op.bin)
+	s.NoiseDB = heat.Together(heat.Noise(m.set.Cooler.Fan, s.FanRPM), heat.PumpNoise(m.set.Cooler.Pump, m.tuning.Pump))
 	s.LowestMHz = math.Inf(1)
+	warmth := m.warmth(l.hottestC)
+	residency, on := idleResidency, 0
+	if m.tuning.Awake {
+		residency = 1
+	}
 	for c := range s.Cores {
-		core := Core{Active: d.active[c], RequestMHz: m.bins.FirstMHz, TemperatureC: temperature[c], PowerW: m.corePower(d, op, l, c)}
-		core.RequestV = m.asked[c][0]
-		core.EffectiveMHz = m.bins.FirstMHz * idleResidency
-		if core.Active {
-			core.RequestMHz, core.EffectiveMHz, core.RequestV = mhz, mhz, m.asked[c][op.bin]
+		if !m.tuning.On[c] {
+			s.Cores[c] = Core{TemperatureC: temperature[c]}
+			continue
+		}
+		on++
+		core := Core{Active: d.active[c], RequestMHz: m.clockOf(d, c, op.bin), TemperatureC: temperature[c], PowerW: m.corePower(d, op, l, c), DeliveredV: op.die[m.feedOf[c]]}
+		core.RequestV = m.askedAt(c, m.bins.AtMost(core.RequestMHz), warmth)
+		core.EffectiveMHz = core.RequestMHz
+		if !core.Active {
+			core.EffectiveMHz *= residency
 		}
 		if core.Active || d.count == 0 {
 			s.LowestMHz = math.Min(s.LowestMHz, core.EffectiveMHz)
-			s.MeanMHz += core.EffectiveMHz / float64(max(1, d.count))
+			s.MeanMHz += core.EffectiveMHz
 		}
 		s.HottestC = math.Max(s.HottestC, core.TemperatureC)
 		s.Cores[c] = core
 	}
-	if d.count == 0 {
-		s.MeanMHz /= float64(m.cores)
+	if d.count > 0 {
+		on = d.count
 	}
-	s.Overheats = s.HottestC >= p.HardTripC()
-	idleA := m.idleAmps(op.dieV, l)
-	s.DipV, s.OvershootV = volt.Transient(op.requestV, m.tuning.LoadLine.MilliOhm*1e-3, m.tuning.LoadLine.StepMOhm*1e-3, math.Min(idleA, op.amps), op.amps)
+	s.MeanMHz /= float64(on)
+	s.Overheats = s.HottestC >= m.tuning.TripC
+	// The dip and the overshoot are those of the load's own step, from and to what the cores draw without it.
+	step := (op.amps - math.Min(m.idleAmps(op.die[lead], l), op.amps)) * m.tuning.LoadLine.StepMOhm * 1e-3
+	s.DipV = s.DeliveredV - step
+	idleA := math.Min(m.idleAmps(op.die[lead], l), op.amps)
+	s.OvershootV = op.request[lead] - idleA*(m.tuning.LoadLine.MilliOhm+m.adjust.ExtraMOhm)*1e-3 + step
 	s.VoltageMaxV = math.Max(s.OvershootV, s.DeliveredV)
 	return s
 }
 
+// leadFeed returns the feed with the highest request among those with an active core.
+func (m *Model) leadFeed(d *demand, op *operating) int {
+	lead := -1
+	for c, on := range d.active {
+		if k := m.feedOf[c]; (on || d.count == 0) && (lead < 0 || op.request[k] > op.request[lead]) {
+			lead = k
+		}
+	}
+	return max(0, lead)
+}
+
 // idleAmps returns what the cores still draw, at the same voltage, the moment their load ends.
 func (m *Model) idleAmps(v float64, l *leaks) float64 {
-	amps, _ := power.Draw(&m.set.Processor.Power, float64(m.cores)*m.restG, l.sum).At(v)
+	p := &m.set.Processor.Power
+	g, leak := 0.0, 0.0
+	for c := range m.cores {
+		g += power.Conductance(m.idleA, p.SwitchedNF*m.size[c], m.bins.MHz(m.idleBin))
+		leak += l.core[c]
+	}
+	amps, _ := power.Draw(p, g, leak).At(v)
 	return amps
 }

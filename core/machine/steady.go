@@ -21,24 +21,32 @@ func (m *Model) Steady(kind load.Kind, cores []int, ambient float64) (State, err
 	if kind == load.Transition {
 		return State{}, ErrNoSteadyState
 	}
-	d, err := m.checkedDemand(kind, cores, ambient)
+	d, at, limiter, err := m.solve(kind, cores, ambient)
 	if err != nil {
 		return State{}, err
 	}
-	var at settled
-	limiter := govern.None
-	if d.count == 0 {
-		at = m.settle(&d, 0, ambient, nil)
-	} else {
-		var near *settled
-		bin, why := govern.Highest(m.topBin(&d), func(bin int) govern.Limiter {
-			s := m.settle(&d, bin, ambient, near)
-			near = &s
-			return m.tuning.Limits.Breaks(m.reading(&s.op, s.nodes), m.place(bin), 0)
-		})
-		at, limiter = m.settle(&d, bin, ambient, near), why
-	}
 	return m.state(&d, &at.op, &at.leaks, at.nodes, at.temperature[:], at.duty, ambient, limiter), nil
+}
+
+// solve finds the demand, where it settles, and what holds it there.
+func (m *Model) solve(kind load.Kind, cores []int, ambient float64) (d demand, at settled, limiter govern.Limiter, err error) {
+	if d, err = m.checkedDemand(kind, cores, ambient); err != nil {
+		return d, at, "", err
+	}
+	if d.count == 0 {
+		return d, m.settle(&d, m.idleBin, ambient, nil), govern.None, nil
+	}
+	var near *settled
+	bin, limiter := govern.Highest(d.top, func(bin int) govern.Limiter {
+		s := m.settle(&d, bin, ambient, near)
+		near = &s
+		r := m.reading(&s.op, s.nodes)
+		return m.tuning.Limits.Breaks(&r, m.place(bin), 0)
+	})
+	if limiter == govern.Ratio {
+		limiter = d.atTop()
+	}
+	return d, m.settle(&d, bin, ambient, near), limiter, nil
 }
 
 func (m *Model) checkedDemand(kind load.Kind, cores []int, ambient float64) (demand, error) {
@@ -49,7 +57,7 @@ func (m *Model) checkedDemand(kind load.Kind, cores []int, ambient float64) (dem
 		return demand{}, fmt.Errorf("ambient %g °C is out of range; give -20 to 60 °C", ambient)
 	}
 	if cores == nil {
-		cores = AllCores(m.cores)
+		cores = m.OnCores()
 	}
 	for _, c := range cores {
 		if c < 0 || c >= m.cores {
@@ -95,13 +103,13 @@ func (m *Model) settle(d *demand, bin int, ambient float64, near *settled) settl
 	}
 	miss := func(control float64) float64 {
 		m.relax(d, bin, ambient, control, &s)
-		return m.path.Core(s.nodes, s.op.worstW) - control
+		return m.control(s.nodes, s.op.worstW) - control
 	}
 	low, high := ambient, runawayC*2
 	var missLow, missHigh float64
 	bracketed := false
 	if near != nil && !math.IsInf(near.op.worstW, 0) {
-		at := m.path.Core(near.nodes, near.op.worstW)
+		at := m.control(near.nodes, near.op.worstW)
 		low, high = at-bracketC, at+bracketC
 		missLow, missHigh = miss(low), miss(high)
 		bracketed = missLow > 0 && missHigh < 0
@@ -128,6 +136,14 @@ func (m *Model) settle(d *demand, bin int, ambient float64, near *settled) settl
 	return s
 }
 
+// control returns the temperature that the fan follows.
+func (m *Model) control(n heat.Nodes, worstW float64) float64 {
+	if m.tuning.FanFromCoolant {
+		return n.Coolant
+	}
+	return m.path.Core(n, worstW)
+}
+
 // settleC is how close, in °C, a settled temperature is found, and bracketC how far from a neighbouring bin's it is
 // looked for first.
 const (
@@ -139,10 +155,10 @@ const (
 // feeds back with a gain of some percent only, so a few rounds suffice; a machine in thermal runaway is stopped
 // by the bound on the leakage law.
 func (m *Model) relax(d *demand, bin int, ambient, control float64, s *settled) {
-	s.duty = heat.Duty(m.tuning.Fan, control)
+	s.duty = m.tuning.duty(control)
 	air := m.path.AirR(s.duty)
 	for range 50 {
-		m.leaks(d, &s.temperature, &s.leaks)
+		m.leaks(&s.temperature, &s.leaks)
 		s.op = m.at(d, bin, &s.leaks)
 		s.nodes = m.path.Steady(s.op.packageW, air, ambient)
 		change := 0.0

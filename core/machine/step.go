@@ -1,6 +1,8 @@
 package machine
 
 import (
+	"math"
+
 	"zerokeel/core/govern"
 	"zerokeel/core/heat"
 	"zerokeel/core/load"
@@ -28,6 +30,8 @@ type Machine struct {
 	fast, slow govern.Filter
 	duty       float64
 	fanDue     float64
+	turnSince  float64 // since when the fan has been waiting to follow
+	window     govern.Window
 	op         operating
 	limiter    govern.Limiter
 }
@@ -43,16 +47,18 @@ func New(model *Model, ambient float64) *Machine {
 	m := &Machine{Model: model, ambient: ambient, kind: load.Idle, limiter: govern.None}
 	m.rest = model.newDemand(load.Idle, nil)
 	m.want, m.now = m.rest, &m.rest
-	s := model.settle(&m.rest, 0, ambient, nil)
+	s := model.settle(&m.rest, model.idleBin, ambient, nil)
 	m.nodes, m.temps, m.duty, m.op, m.leak = s.nodes, s.temperature, s.duty, s.op, s.leaks
-	m.control.Value = m.path.Core(m.nodes, m.op.worstW)
-	m.fast.Value, m.slow.Value = m.op.packageW, m.op.amps
+	m.control.Value = m.Model.control(m.nodes, m.op.worstW)
+	m.fast.Value, m.slow.Value = m.op.reportedW, m.op.amps
+	m.window.Average.Value = m.op.reportedW
 	return m
 }
 
 // Retune replaces the model, as a restart with other settings does, and keeps the temperatures.
 func (m *Machine) Retune(model *Model) {
 	m.Model, m.stepperDT = model, 0
+	m.rest = model.newDemand(load.Idle, nil)
 	m.SetLoad(load.Idle, nil, 0)
 }
 
@@ -63,7 +69,7 @@ func (m *Machine) SetAmbient(c float64) { m.ambient = c }
 // each; turnS of 0 stays on the first.
 func (m *Machine) SetLoad(kind load.Kind, cores []int, turnS float64) {
 	if cores == nil {
-		cores = AllCores(m.Model.cores)
+		cores = m.OnCores()
 	}
 	m.kind, m.cores, m.turnS, m.loadFrom = kind, cores, turnS, m.time
 	m.chooseDemand(true)
@@ -102,7 +108,7 @@ func (m *Machine) chooseDemand(fresh bool) {
 		return
 	}
 	m.now = next
-	m.op.bin = m.topBin(m.now)
+	m.op.bin = m.now.top
 }
 
 // Step advances the machine by dt seconds (0 < dt ≤ 1), during which nothing is set anew. Steps of 10 ms follow
@@ -111,20 +117,22 @@ func (m *Machine) Step(dt float64) {
 	if m.kind == load.Transition || m.kind.OneCore() {
 		m.chooseDemand(false)
 	}
-	m.leaks(m.now, &m.temps, &m.leak)
+	m.leaks(&m.temps, &m.leak)
 	m.govern()
-	m.fast.Step(m.op.packageW, dt, govern.PowerFilterS)
+	m.fast.Step(m.op.reportedW, dt, govern.PowerFilterS)
 	m.slow.Step(m.op.amps, dt, govern.CurrentFilterS)
-	hottest := m.path.Core(m.nodes, m.op.worstW)
-	if smooth := m.set.Board.Fan.SmoothingS; smooth > 0 {
-		m.control.Step(hottest, dt, smooth)
+	if m.tuning.Limits.Windowed() {
+		m.window.Step(&m.tuning.Limits, m.op.reportedW, dt)
+	}
+	now := m.Model.control(m.nodes, m.op.worstW)
+	if smooth := m.tuning.FanSmoothingS; smooth > 0 {
+		m.control.Step(now, dt, smooth)
 	} else {
-		m.control.Value = hottest
+		m.control.Value = now
 	}
 	if m.time >= m.fanDue || dt != m.stepperDT {
-		m.fanDue, m.stepperDT = m.time+fanEveryS, dt
-		m.duty = heat.Duty(m.tuning.Fan, m.control.Value)
-		m.stepper = heat.NewStepper(m.path, m.path.AirR(m.duty), dt)
+		m.fanDue = m.time + fanEveryS
+		m.turnFan(dt)
 	}
 	m.nodes = m.stepper.Step(m.nodes, m.op.packageW, m.ambient)
 	for c := range m.Model.cores {
@@ -133,52 +141,78 @@ func (m *Machine) Step(dt float64) {
 	m.time += dt
 }
 
+// turnFan sets the fan's duty anew. With a response delay it waits until the temperature has called for another duty for
+// so long.
+func (m *Machine) turnFan(dt float64) {
+	want := m.tuning.duty(m.control.Value)
+	if want == m.duty {
+		m.turnSince = m.time
+	}
+	if m.time-m.turnSince >= m.tuning.FanResponseS || m.stepperDT == 0 {
+		m.duty = want
+	}
+	m.stepperDT = dt
+	m.stepper = heat.NewStepper(m.path, m.path.AirR(m.duty), dt)
+}
+
 // govern lowers the clock to the highest bin that keeps every limit as the limits' own filters see it, or raises
 // it when the next bin would keep them for good, the temperature with some margin. Without that foresight the
 // clock would swing between two bins for ever.
 func (m *Machine) govern() {
-	top := m.topBin(m.now)
+	top := m.now.top
 	m.op = m.at(m.now, min(m.op.bin, top), &m.leak)
 	if m.now.count == 0 {
 		m.limiter = govern.None
 		return
 	}
-	filtered := func(bin int) govern.Limiter {
-		op := m.at(m.now, bin, &m.leak)
-		r := m.reading(&op, m.nodes)
-		r.PowerW, r.SustainedA = min(r.PowerW, m.fast.Value), min(r.SustainedA, m.slow.Value)
-		return m.tuning.Limits.Breaks(r, m.place(bin), 0)
+	limits := m.tuning.Limits
+	if limits.Windowed() && !m.window.Spent {
+		limits.SustainedW = math.Inf(1)
 	}
-	r := m.reading(&m.op, m.nodes)
-	r.PowerW, r.SustainedA = min(r.PowerW, m.fast.Value), min(r.SustainedA, m.slow.Value)
-	switch m.tuning.Limits.Breaks(r, m.place(m.op.bin), 0) {
+	seen := func(op *operating) govern.Reading {
+		r := m.reading(op, m.nodes)
+		if !limits.Windowed() {
+			r.PowerW = min(r.PowerW, m.fast.Value)
+		}
+		r.SustainedA = min(r.SustainedA, m.slow.Value)
+		return r
+	}
+	r := seen(&m.op)
+	switch limits.Breaks(&r, m.place(m.op.bin), 0) {
 	case govern.None:
-		m.rise(top)
+		m.rise(&limits)
 		return
 	case govern.SustainedPower, govern.SustainedCurrent:
 		// The filter is over its limit: go where the limit is kept for good.
 		bin, why := govern.Highest(m.op.bin, func(bin int) govern.Limiter {
 			op := m.at(m.now, bin, &m.leak)
-			return m.tuning.Limits.Breaks(m.reading(&op, m.nodes), m.place(bin), 0)
+			r := m.reading(&op, m.nodes)
+			return limits.Breaks(&r, m.place(bin), 0)
 		})
 		m.op, m.limiter = m.at(m.now, bin, &m.leak), why
 	default:
-		bin, why := govern.Highest(m.op.bin, filtered)
+		bin, why := govern.Highest(m.op.bin, func(bin int) govern.Limiter {
+			op := m.at(m.now, bin, &m.leak)
+			r := seen(&op)
+			return limits.Breaks(&r, m.place(bin), 0)
+		})
 		m.op, m.limiter = m.at(m.now, bin, &m.leak), why
 	}
 }
 
-func (m *Machine) rise(top int) {
+func (m *Machine) rise(limits *govern.Limits) {
+	top := m.now.top
 	for range riseBins {
 		if m.op.bin >= top {
-			m.limiter = govern.Ratio
+			m.limiter = m.now.atTop()
 			return
 		}
 		next := m.at(m.now, m.op.bin+1, &m.leak)
 		r := m.reading(&next, m.nodes)
 		r.PowerW *= 1 + riseMargin
+		r.NowW *= 1 + riseMargin
 		r.SustainedA *= 1 + riseMargin
-		if why := m.tuning.Limits.Breaks(r, m.place(next.bin), govern.HysteresisC); why != govern.None {
+		if why := limits.Breaks(&r, m.place(next.bin), govern.HysteresisC); why != govern.None {
 			m.limiter = why
 			return
 		}
@@ -186,7 +220,7 @@ func (m *Machine) rise(top int) {
 	}
 	m.limiter = govern.None
 	if m.op.bin >= top {
-		m.limiter = govern.Ratio
+		m.limiter = m.now.atTop()
 	}
 }
 

@@ -2,6 +2,7 @@ package part
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -12,12 +13,18 @@ import (
 // its voltage regulator does.
 type Board struct {
 	Name
-	Settings []BoardSetting `json:"settings"`
-	LoadLine []LoadLine     `json:"loadLine"` // one row per LLC level
-	VRM      VRM            `json:"vrm"`
-	Fan      FanHeader      `json:"fan"`
-	RestW    float64        `json:"restW"`  // everything on the supply beside processor and VRM, at the wall's direct-current side
-	Supply   float64        `json:"supply"` // efficiency of the supply, 0 to 1
+	Settings  []BoardSetting `json:"settings"`
+	LoadLine  []LoadLine     `json:"loadLine"` // one row per LLC level
+	Bands     *Bands         `json:"bands,omitempty"`
+	Timings   []string       `json:"timings,omitempty"`   // names of the further memory timings, numbered from 1
+	ACMOhm    float64        `json:"acMOhm,omitempty"`    // AC load line that "auto" means
+	DCMOhm    float64        `json:"dcMOhm,omitempty"`    // DC load line that "auto" means; 0: as the output really droops
+	Automatic *Limits        `json:"automatic,omitempty"` // limits that the board sets by itself where it goes beyond the maker's
+	Quirks    []Quirk        `json:"quirks,omitempty"`
+	VRM       VRM            `json:"vrm"`
+	Fan       FanHeader      `json:"fan"`
+	RestW     float64        `json:"restW"`  // everything on the supply beside processor and VRM, at the wall's direct-current side
+	Supply    float64        `json:"supply"` // efficiency of the supply, 0 to 1
 }
 
 // BoardSetting maps a setting to the board. In Setting, Attribute and Label, "*" and "{n}" stand for the
@@ -32,8 +39,36 @@ type BoardSetting struct {
 	Step      float64           `json:"step,omitempty"`
 	Scale     float64           `json:"scale,omitempty"`    // attribute units per unit of the setting; 0 means 1
 	Values    map[string]string `json:"values,omitempty"`   // the board's spelling of each switch position or choice
+	Words     map[string]int    `json:"words,omitempty"`    // attribute values that stand for a word, such as "auto" or "unlimited"
+	Second    *SecondMenu       `json:"second,omitempty"`   // the same thing in another menu
+	Lost      bool              `json:"lost,omitempty"`     // falls back to the default when the supply is switched off
+	Round     float64           `json:"round,omitempty"`    // the board takes any step, but rounds to this
 	Default   Value             `json:"default"`            // as delivered
 	Defaults  []Value           `json:"defaults,omitempty"` // as delivered, by index, where they differ
+}
+
+// SecondMenu is another attribute for the same setting, which wins over the first unless it stands at Off.
+type SecondMenu struct {
+	Attribute string   `json:"attribute"`
+	Label     string   `json:"label"`
+	Menu      []string `json:"menu"`
+	Off       int      `json:"off"` // attribute value at which the first menu counts
+}
+
+// Bands tells at which clocks and temperatures a board's curve bands are set; between them it blends in straight
+// lines.
+type Bands struct {
+	MHz   []float64 `json:"mhz"`
+	ColdC float64   `json:"coldC"`
+	HotC  float64   `json:"hotC"`
+}
+
+// Quirk is something that a builder should know of a board. Where a channel reads wrongly, Scale is what to multiply
+// its readings with.
+type Quirk struct {
+	Text    string  `json:"text"`
+	Channel string  `json:"channel,omitempty"`
+	Scale   float64 `json:"scale,omitempty"`
 }
 
 // LoadLine is one LLC level: the slope of the output voltage, and the impedance that a sudden step of
@@ -49,13 +84,58 @@ type VRM struct {
 	IdleW     float64 `json:"idleW"`
 	OhmicMOhm float64 `json:"ohmicMOhm"`
 	KPerW     float64 `json:"kPerW"`
+	MaxA      float64 `json:"maxA,omitempty"` // current at which it switches off, at a capability of 100 %; 0 if unknown
+	KHz       float64 `json:"kHz,omitempty"`  // switching frequency as delivered; 0 means 400
+}
+
+// SwitchingKHz returns KHz, the usual frequency where it is left out.
+func (v *VRM) SwitchingKHz() float64 {
+	if v.KHz == 0 {
+		return 400
+	}
+	return v.KHz
 }
 
 // FanHeader tells how the board drives the fan from its curve.
 type FanHeader struct {
 	Points     int     `json:"points"`     // points of the fan curve
-	SmoothingS float64 `json:"smoothingS"` // time constant of the controlling temperature
+	SmoothingS float64 `json:"smoothingS"` // time constant of the controlling temperature, as delivered
 }
+
+// Count returns how many indices a setting's key may have on a board and a processor, and the first of them.
+func (b *Board) Count(scope Scope, p *Processor) (first, count int) {
+	switch scope {
+	case ScopeCore:
+		return 0, p.Cores()
+	case ScopeCluster:
+		return 0, len(p.Clusters)
+	case ScopeActive:
+		return 1, p.Cores()
+	case ScopeFanPoint:
+		return 1, b.Fan.Points
+	case ScopeTiming:
+		return 1, len(b.Timings)
+	case ScopeBand:
+		if b.Bands == nil {
+			return 1, 0
+		}
+		return 1, len(b.Bands.MHz)
+	}
+	return 0, 1
+}
+
+// Scope says what a setting belongs to. All but ScopeRig have an index in their keys.
+type Scope string
+
+const (
+	ScopeRig      Scope = "rig"
+	ScopeCore     Scope = "core"
+	ScopeCluster  Scope = "cluster"
+	ScopeActive   Scope = "active cores"
+	ScopeFanPoint Scope = "fan point"
+	ScopeTiming   Scope = "memory timing"
+	ScopeBand     Scope = "frequency band"
+)
 
 // Lookup returns the board's entry for a setting such as "curve.core.5", with the index filled in.
 func (b *Board) Lookup(setting string) (BoardSetting, bool) {
@@ -77,6 +157,11 @@ func (s BoardSetting) at(index int) BoardSetting {
 	n := strconv.Itoa(index)
 	s.Attribute = strings.ReplaceAll(s.Attribute, "{n}", n)
 	s.Label = strings.ReplaceAll(s.Label, "{n}", n)
+	if s.Second != nil {
+		two := *s.Second
+		two.Attribute, two.Label = strings.ReplaceAll(two.Attribute, "{n}", n), strings.ReplaceAll(two.Label, "{n}", n)
+		s.Second = &two
+	}
 	if index < len(s.Defaults) && s.Defaults[index].IsSet() {
 		s.Default = s.Defaults[index]
 	}
@@ -146,6 +231,28 @@ func (b *Board) Validate() fault.List {
 	if !(b.VRM.IdleW >= 0 && b.VRM.OhmicMOhm >= 0 && b.VRM.KPerW >= 0) {
 		f.Add("vrm", "give idleW, ohmicMOhm and kPerW of zero or more", "a value is negative")
 	}
+	if !(b.VRM.MaxA >= 0 && b.VRM.MaxA <= 2000) {
+		f.Add("vrm.maxA", "give 0 to 2,000 A", "%g A is out of range", b.VRM.MaxA)
+	}
+	for _, x := range []struct {
+		field string
+		mOhm  float64
+	}{{"acMOhm", b.ACMOhm}, {"dcMOhm", b.DCMOhm}} {
+		if !(x.mOhm >= 0 && x.mOhm <= 5) {
+			f.Add(x.field, "give 0 to 5 mΩ", "%g mΩ is out of range", x.mOhm)
+		}
+	}
+	if n := b.Bands; n != nil {
+		if len(n.MHz) < 2 || len(n.MHz) > 12 || !slices.IsSorted(n.MHz) {
+			f.Add("bands.mhz", "give 2 to 12 rising clocks", "%v", n.MHz)
+		}
+		if !(n.ColdC < n.HotC) {
+			f.Add("bands.hotC", "give a temperature above coldC", "%g °C is not above %g °C", n.HotC, n.ColdC)
+		}
+	}
+	if len(b.Timings) > 40 {
+		f.Add("timings", "give at most 40", "%d timings", len(b.Timings))
+	}
 	if !(b.RestW >= 0 && b.RestW <= 1000) {
 		f.Add("restW", "give 0 to 1,000 W", "%g W is out of range", b.RestW)
 	}
@@ -170,11 +277,23 @@ func (b *Board) validateSettings(f *fault.List) {
 		if strings.Contains(s.Setting, "*") != strings.Contains(s.Attribute, "{n}") {
 			f.Add(at+".attribute", "use {n} where the setting has an index, and only there", "%q does not fit %q", s.Attribute, s.Setting)
 		}
+		if two := s.Second; two != nil {
+			if two.Attribute == "" || attributes[two.Attribute] {
+				f.Add(at+".second.attribute", "name each attribute once", "%q is empty or stands twice", two.Attribute)
+			}
+			attributes[two.Attribute] = true
+		}
 		if s.Label == "" {
 			f.Add(at+".label", "give the words on the board's screen", "the label is missing")
 		}
 		if !s.Default.IsSet() {
 			f.Add(at+".default", "give the value as delivered", "the default is missing")
+		}
+		if word, ok := s.Default.Choice(); ok && len(s.Values) == 0 {
+			if _, spelt := s.Words[word]; !spelt {
+				f.Add(at+".words", "give the attribute value that stands for it", "no value stands for the default %q", word)
+			}
+			continue
 		}
 		d, isNumber := s.Default.Number()
 		if isNumber && !(s.Min <= d && d <= s.Max && s.Min < s.Max && s.Step > 0) {

@@ -14,6 +14,15 @@ type Cooler struct {
 	AirExponent  float64 `json:"airExponent"`
 	CoolantJPerK float64 `json:"coolantJPerK"`
 	Fan          Fan     `json:"fan"`
+	Pump         *Pump   `json:"pump,omitempty"`
+}
+
+// Pump is the pump of a loop: what its slower modes add to the resistance from base to coolant, as factors of at
+// least 1, and its noise at full speed.
+type Pump struct {
+	Quiet    float64 `json:"quiet"`
+	Balanced float64 `json:"balanced"`
+	MaxNoise float64 `json:"maxNoise"` // dB(A)
 }
 
 // Fan tells how a fan follows its duty: still below StallDuty, then linear from MinRPM to MaxRPM.
@@ -41,17 +50,26 @@ func (c *Cooler) Validate() fault.List {
 	within("fan.minRPM", c.Fan.MinRPM, 50, 3000, "rpm")
 	within("fan.maxRPM", c.Fan.MaxRPM, c.Fan.MinRPM, 8000, "rpm")
 	within("fan.maxNoise", c.Fan.MaxNoise, 5, 90, "dB(A)")
+	if p := c.Pump; p != nil {
+		within("pump.balanced", p.Balanced, 1, 3, "")
+		within("pump.quiet", p.Quiet, p.Balanced, 3, "")
+		within("pump.maxNoise", p.MaxNoise, 0, 60, "dB(A)")
+	}
 	return f
 }
 
 // Memory is the sheet of a memory kit.
 type Memory struct {
 	Name
-	RatedMTs  float64 `json:"ratedMTs"`  // rated memory profile
-	SafeMTs   float64 `json:"safeMTs"`   // rate without a profile
-	CL        int     `json:"cl"`        // latency of the rated profile, clocks
-	SafeCL    int     `json:"safeCL"`    // latency without a profile, clocks
-	CapacityG int     `json:"capacityG"` // GiB in all
+	RatedMTs  float64 `json:"ratedMTs"`      // rated memory profile
+	SafeMTs   float64 `json:"safeMTs"`       // rate without a profile
+	CL        int     `json:"cl"`            // latency of the rated profile, clocks
+	SafeCL    int     `json:"safeCL"`        // latency without a profile, clocks
+	CapacityG int     `json:"capacityG"`     // GiB in all
+	RCD       int     `json:"rcd,omitempty"` // further primary timings of the rated profile, clocks; 0 means as CL
+	RP        int     `json:"rp,omitempty"`
+	RAS       int     `json:"ras,omitempty"` // 0 means 2.2 × CL
+	V         float64 `json:"v,omitempty"`   // of the rated profile
 }
 
 // Validate lists every fault of the sheet.
@@ -71,6 +89,17 @@ func (m *Memory) Validate() fault.List {
 		if l.cl < 5 || l.cl > 100 {
 			f.Add(l.field, "give 5 to 100 clocks", "%d clocks is out of range", l.cl)
 		}
+	}
+	for _, l := range []struct {
+		field  string
+		clocks int
+	}{{"rcd", m.RCD}, {"rp", m.RP}, {"ras", m.RAS}} {
+		if l.clocks != 0 && (l.clocks < 5 || l.clocks > 300) {
+			f.Add(l.field, "give 5 to 300 clocks, or leave it out", "%d clocks is out of range", l.clocks)
+		}
+	}
+	if m.V != 0 && !(m.V >= 0.8 && m.V <= 2.2) {
+		f.Add("v", "give 0.8 to 2.2 V, or leave it out", "%g V is out of range", m.V)
 	}
 	if m.CapacityG < 1 || m.CapacityG > 2048 {
 		f.Add("capacityG", "give 1 to 2,048 GiB", "%d GiB is out of range", m.CapacityG)

@@ -3,6 +3,8 @@ package part
 import (
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 
 	"zerokeel/core/fault"
 	"zerokeel/core/load"
@@ -12,13 +14,27 @@ import (
 type Style string
 
 // StyleCeiling limits package power (PPT), sustained current (TDC) and peak current (EDC), and boosts up
-// to a clock ceiling that depends on how many cores are active.
-const StyleCeiling Style = "ceiling"
+// to a clock ceiling that depends on how many cores are active. StyleWindow limits the running average of
+// package power over a time window (PL1, tau), power at any moment (PL2) and current (ICCmax).
+const (
+	StyleCeiling Style = "ceiling"
+	StyleWindow  Style = "window"
+)
+
+// Rails says how the cores are fed.
+type Rails string
+
+const (
+	RailsShared  Rails = "shared"  // one rail for all: it stands at the highest request of any of them
+	RailsCluster Rails = "cluster" // each cluster stands at its own request, behind one load line
+)
 
 // Processor is the sheet of a processor model.
 type Processor struct {
 	Name
 	Style          Style     `json:"style"`
+	Locked         []string  `json:"locked,omitempty"` // settings that the part ignores, by the start of their keys
+	Rails          Rails     `json:"rails,omitempty"`  // empty means shared
 	Clusters       []Cluster `json:"clusters"`
 	ThreadsPerCore int       `json:"threadsPerCore"` // 1 or 2
 	BaseClockMHz   float64   `json:"baseClockMHz"`
@@ -34,15 +50,49 @@ type Processor struct {
 	TransientMaxV  float64   `json:"transientMaxV"`
 	Power          CorePower `json:"power"`
 	Uncore         Uncore    `json:"uncore"`
+	Ring           *Ring     `json:"ring,omitempty"`
 	Heat           DieHeat   `json:"heat"`
 	Work           Work      `json:"work"`
 }
 
-// Cluster is a group of cores on one die or of one kind.
+// Kinds of core.
+const (
+	KindPerformance = "performance"
+	KindEfficiency  = "efficiency"
+)
+
+// Cluster is a group of cores on one die or of one kind. What is left out is as the processor's.
 type Cluster struct {
-	Name  string `json:"name"`
-	Kind  string `json:"kind"` // "performance" or "efficiency"
-	Cores int    `json:"cores"`
+	Name        string    `json:"name"`
+	Kind        string    `json:"kind"` // "performance" or "efficiency"
+	Cores       int       `json:"cores"`
+	Threads     int       `json:"threads,omitempty"`     // per core
+	Boost       []Boost   `json:"boost,omitempty"`       // clock ceiling by active cores of this cluster
+	VF          []VFPoint `json:"vf,omitempty"`          // fused points of a typical chip
+	VoltageMaxV float64   `json:"voltageMaxV,omitempty"` // its own ceiling, as under a stacked cache
+	Size        float64   `json:"size,omitempty"`        // capacitance and leakage against those of CorePower; 0 means 1
+	Work        float64   `json:"work,omitempty"`        // work per MHz against Work.PerMHz; 0 means 1
+}
+
+// SizeFactor returns Size, 1 where it is left out.
+func (c *Cluster) SizeFactor() float64 { return orOne(c.Size) }
+
+// WorkFactor returns Work, 1 where it is left out.
+func (c *Cluster) WorkFactor() float64 { return orOne(c.Work) }
+
+func orOne(x float64) float64 {
+	if x == 0 {
+		return 1
+	}
+	return x
+}
+
+// Ring is the interconnect of cores and cache, where it has a clock and a power of its own.
+type Ring struct {
+	MHz     float64 `json:"mhz"`     // as delivered
+	V       float64 `json:"v"`       // requested at that clock
+	VPerGHz float64 `json:"vPerGHz"` // more for each GHz more
+	W       float64 `json:"w"`       // drawn at that clock and voltage
 }
 
 // Boost is the highest clock while at most Cores cores are active.
@@ -60,16 +110,22 @@ type VFPoint struct {
 // Spread tells how chips of the model differ: standard deviations of the shift of their voltage curve
 // and, as a share of the typical value, of their leakage.
 type Spread struct {
-	ChipV   float64 `json:"chipV"`
-	CoreV   float64 `json:"coreV"`
-	Leakage float64 `json:"leakage"`
+	ChipV    float64 `json:"chipV"`
+	CoreV    float64 `json:"coreV"`
+	ClusterV float64 `json:"clusterV,omitempty"`
+	Leakage  float64 `json:"leakage"`
 }
 
-// Limits are the maker's limits.
+// Limits are the maker's limits: PPT, TDC and EDC in the ceiling style, PL1, PL2, tau and ICCmax in the window
+// style, and the temperature limit in both.
 type Limits struct {
-	PPTW         float64 `json:"pptW"`
-	TDCA         float64 `json:"tdcA"`
-	EDCA         float64 `json:"edcA"`
+	PPTW         float64 `json:"pptW,omitempty"`
+	TDCA         float64 `json:"tdcA,omitempty"`
+	EDCA         float64 `json:"edcA,omitempty"`
+	PL1W         float64 `json:"pl1W,omitempty"`
+	PL2W         float64 `json:"pl2W,omitempty"`
+	TauS         float64 `json:"tauS,omitempty"`
+	ICCMaxA      float64 `json:"iccMaxA,omitempty"`
 	TemperatureC float64 `json:"temperatureC"`
 }
 
@@ -85,11 +141,17 @@ type CorePower struct {
 	LeakT0C    float64               `json:"leakT0C"`
 }
 
-// Uncore is what the processor draws beside its cores: a base and a share that grows with memory rate.
+// Uncore is what the processor draws beside its cores: a base and shares that grow with memory rate and fabric
+// clock. FabricMHz and SoCV are as delivered; zero means that there is no such clock, or that the rail is not
+// known.
 type Uncore struct {
 	BaseW     float64 `json:"baseW"`
 	PerGTs    float64 `json:"perGTs"`    // W per 1,000 MT/s
-	IdleShare float64 `json:"idleShare"` // share of both that remains when idle
+	IdleShare float64 `json:"idleShare"` // share of all that remains when idle
+	FabricMHz float64 `json:"fabricMHz,omitempty"`
+	FabricMax float64 `json:"fabricMaxMHz,omitempty"` // highest that keeps step with the memory controller
+	PerGHz    float64 `json:"perGHz,omitempty"`       // W per GHz of fabric clock
+	SoCV      float64 `json:"socV,omitempty"`
 }
 
 // DieHeat is the part of the heat path that belongs to the processor.
@@ -128,18 +190,84 @@ func (p *Processor) ClusterOf(core int) int {
 	return -1
 }
 
+// FirstCore returns the number of a cluster's first core.
+func (p *Processor) FirstCore(cluster int) int {
+	n := 0
+	for _, c := range p.Clusters[:cluster] {
+		n += c.Cores
+	}
+	return n
+}
+
 // CeilingMHz returns the sheet's clock ceiling with n active cores.
-func (p *Processor) CeilingMHz(n int) float64 {
-	for _, b := range p.Boost {
+func (p *Processor) CeilingMHz(n int) float64 { return ceiling(p.Boost, n) }
+
+// ClusterCeilingMHz returns the sheet's clock ceiling of a cluster's cores: by its own table and active cores where
+// it has one, else by the processor's.
+func (p *Processor) ClusterCeilingMHz(cluster, activeHere, active int) float64 {
+	if own := p.Clusters[cluster].Boost; len(own) > 0 {
+		return ceiling(own, activeHere)
+	}
+	return p.CeilingMHz(active)
+}
+
+func ceiling(table []Boost, n int) float64 {
+	for _, b := range table {
 		if n <= b.Cores {
 			return b.MHz
 		}
 	}
-	return p.Boost[len(p.Boost)-1].MHz
+	return table[len(table)-1].MHz
 }
 
+// HighestMHz returns the highest clock of the sheet, of any core kind.
+func (p *Processor) HighestMHz() float64 {
+	top := p.CeilingMHz(1)
+	for i := range p.Clusters {
+		top = max(top, p.ClusterCeilingMHz(i, 1, 1))
+	}
+	return top
+}
+
+// ClusterVF returns the fused points of a cluster.
+func (p *Processor) ClusterVF(cluster int) []VFPoint {
+	if own := p.Clusters[cluster].VF; len(own) > 0 {
+		return own
+	}
+	return p.VF
+}
+
+// ClusterMaxV returns the voltage ceiling of a cluster.
+func (p *Processor) ClusterMaxV(cluster int) float64 {
+	if own := p.Clusters[cluster].VoltageMaxV; own > 0 {
+		return own
+	}
+	return p.VoltageMaxV
+}
+
+// ClusterThreads returns the threads per core of a cluster.
+func (p *Processor) ClusterThreads(cluster int) int {
+	if own := p.Clusters[cluster].Threads; own > 0 {
+		return own
+	}
+	return p.ThreadsPerCore
+}
+
+// HasKind reports whether the processor has cores of a kind.
+func (p *Processor) HasKind(kind string) bool {
+	return slices.ContainsFunc(p.Clusters, func(c Cluster) bool { return c.Kind == kind })
+}
+
+// Locks reports whether the part ignores a setting.
+func (p *Processor) Locks(key string) bool {
+	return slices.ContainsFunc(p.Locked, func(start string) bool { return key == start || strings.HasPrefix(key, start+".") })
+}
+
+// TripAboveC is how far above its temperature limit a processor switches itself off, unless told otherwise.
+const TripAboveC = 15.0
+
 // HardTripC is the temperature at which the processor switches itself off.
-func (p *Processor) HardTripC() float64 { return p.Limits.TemperatureC + 15 }
+func (p *Processor) HardTripC() float64 { return p.Limits.TemperatureC + TripAboveC }
 
 // MaxCores is the largest number of cores that the models take.
 const MaxCores = 64
@@ -148,8 +276,8 @@ const MaxCores = 64
 func (p *Processor) Validate() fault.List {
 	var f fault.List
 	p.validate(&f)
-	if p.Style != StyleCeiling {
-		f.Add("style", "use \"ceiling\" (PPT, TDC, EDC)", "%q is no style of limits known here", p.Style)
+	if p.Rails != "" && p.Rails != RailsShared && p.Rails != RailsCluster {
+		f.Add("rails", "use \"shared\" or \"cluster\"", "%q is no way to feed cores", p.Rails)
 	}
 	if len(p.Clusters) == 0 {
 		f.Add("clusters", "name at least one cluster of cores", "the list is empty")
@@ -159,8 +287,25 @@ func (p *Processor) Validate() fault.List {
 		if c.Cores < 1 || c.Cores > MaxCores {
 			f.Add(at+".cores", "give 1 to 64", "%d cores", c.Cores)
 		}
-		if c.Kind != "performance" && c.Kind != "efficiency" {
+		if c.Kind != KindPerformance && c.Kind != KindEfficiency {
 			f.Add(at+".kind", "use \"performance\" or \"efficiency\"", "%q is no kind of core", c.Kind)
+		}
+		if len(c.Boost) > 0 {
+			p.validateBoost(&f, at+".boost", c.Boost, c.Cores)
+		}
+		if len(c.VF) > 0 {
+			validateVF(&f, at+".vf", c.VF)
+		}
+		if c.Threads < 0 || c.Threads > 2 {
+			f.Add(at+".threads", "give 1 or 2, or leave it out", "%d threads", c.Threads)
+		}
+		for _, x := range []struct {
+			field          string
+			x, least, most float64
+		}{{"size", c.Size, 0.05, 4}, {"work", c.Work, 0.05, 4}, {"voltageMaxV", c.VoltageMaxV, 0.7, p.VoltageMaxV}} {
+			if x.x != 0 && !(x.x >= x.least && x.x <= x.most) {
+				f.Add(at+"."+x.field, fmt.Sprintf("give %g to %g, or leave it out", x.least, x.most), "%g is out of range", x.x)
+			}
 		}
 	}
 	if n := p.Cores(); n > MaxCores {
@@ -177,14 +322,25 @@ func (p *Processor) Validate() fault.List {
 	within("minRatio", p.MinRatio, 1, 40, "")
 	within("baseMHz", p.BaseMHz, 500, 8000, "MHz")
 	within("curveStepV", p.CurveStepV, 0.0005, 0.02, "V")
-	within("limits.pptW", p.Limits.PPTW, 5, 1000, "W")
-	within("limits.tdcA", p.Limits.TDCA, 5, 1000, "A")
-	within("limits.edcA", p.Limits.EDCA, 5, 1500, "A")
+	switch l := p.Limits; p.Style {
+	case StyleCeiling:
+		within("limits.pptW", l.PPTW, 5, 1000, "W")
+		within("limits.tdcA", l.TDCA, 5, 1000, "A")
+		within("limits.edcA", l.EDCA, 5, 1500, "A")
+	case StyleWindow:
+		within("limits.pl1W", l.PL1W, 5, 1000, "W")
+		within("limits.pl2W", l.PL2W, l.PL1W, 1500, "W")
+		within("limits.tauS", l.TauS, 0.1, 500, "s")
+		within("limits.iccMaxA", l.ICCMaxA, 5, 1500, "A")
+	default:
+		f.Add("style", "use \"ceiling\" (PPT, TDC, EDC) or \"window\" (PL1, PL2, tau, ICCmax)", "%q is no style of limits known here", p.Style)
+	}
 	within("limits.temperatureC", p.Limits.TemperatureC, 50, 115, "°C")
 	within("voltageMaxV", p.VoltageMaxV, 0.7, 2, "V")
 	within("transientMaxV", p.TransientMaxV, p.VoltageMaxV, 2.2, "V")
 	within("spread.chipV", p.Spread.ChipV, 0, 0.1, "V")
 	within("spread.coreV", p.Spread.CoreV, 0, 0.1, "V")
+	within("spread.clusterV", p.Spread.ClusterV, 0, 0.1, "V")
 	within("spread.leakage", p.Spread.Leakage, 0, 1, "")
 	within("power.switchedNF", p.Power.SwitchedNF, 0.05, 20, "nF")
 	within("power.leakA", p.Power.LeakA, 0, 20, "A")
@@ -207,6 +363,16 @@ func (p *Processor) Validate() fault.List {
 	within("uncore.baseW", p.Uncore.BaseW, 0, 200, "W")
 	within("uncore.perGTs", p.Uncore.PerGTs, 0, 20, "W per 1,000 MT/s")
 	within("uncore.idleShare", p.Uncore.IdleShare, 0, 1, "")
+	within("uncore.fabricMHz", p.Uncore.FabricMHz, 0, 6000, "MHz")
+	within("uncore.fabricMaxMHz", p.Uncore.FabricMax, 0, 6000, "MHz")
+	within("uncore.perGHz", p.Uncore.PerGHz, 0, 40, "W per GHz")
+	within("uncore.socV", p.Uncore.SoCV, 0, 2, "V")
+	if r := p.Ring; r != nil {
+		within("ring.mhz", r.MHz, 400, 8000, "MHz")
+		within("ring.v", r.V, 0.4, 1.6, "V")
+		within("ring.vPerGHz", r.VPerGHz, 0, 1, "V per GHz")
+		within("ring.w", r.W, 0, 100, "W")
+	}
 	within("heat.coreKPerW", p.Heat.CoreKPerW, 0, 5, "K/W")
 	within("heat.dieKPerW", p.Heat.DieKPerW, 0.01, 2, "K/W")
 	within("heat.dieJPerK", p.Heat.DieJPerK, 0.5, 200, "J/K")
@@ -214,51 +380,51 @@ func (p *Processor) Validate() fault.List {
 	within("work.perMHz", p.Work.PerMHz, 0.001, 100, "points per MHz")
 	within("work.smtGain", p.Work.SMTGain, 0, 1, "")
 	within("work.memoryShare", p.Work.MemoryShare, 0, 0.9, "")
-	p.validateVF(&f)
-	p.validateBoost(&f)
+	validateVF(&f, "vf", p.VF)
+	p.validateBoost(&f, "boost", p.Boost, p.Cores())
 	return f
 }
 
-func (p *Processor) validateVF(f *fault.List) {
-	if len(p.VF) < 3 || len(p.VF) > 32 {
-		f.Add("vf", "give 3 to 32 points", "%d points", len(p.VF))
+func validateVF(f *fault.List, field string, points []VFPoint) {
+	if len(points) < 3 || len(points) > 32 {
+		f.Add(field, "give 3 to 32 points", "%d points", len(points))
 	}
-	for i, pt := range p.VF {
+	for i, pt := range points {
 		if !(pt.MHz > 0 && pt.MHz <= 10000) {
-			f.Add(fmt.Sprintf("vf[%d].mhz", i), "give a clock up to 10,000 MHz", "%g MHz is out of range", pt.MHz)
+			f.Add(fmt.Sprintf("%s[%d].mhz", field, i), "give a clock up to 10,000 MHz", "%g MHz is out of range", pt.MHz)
 		}
 		if !(pt.V >= 0.3 && pt.V <= 2) {
-			f.Add(fmt.Sprintf("vf[%d].v", i), "give 0.3 to 2 V (volts, not millivolts)", "%g V is out of range", pt.V)
+			f.Add(fmt.Sprintf("%s[%d].v", field, i), "give 0.3 to 2 V (volts, not millivolts)", "%g V is out of range", pt.V)
 		}
 		if i == 0 {
 			continue
 		}
-		if before := p.VF[i-1]; pt.MHz <= before.MHz {
-			f.Add(fmt.Sprintf("vf[%d].mhz", i), "order the points by rising clock", "%g MHz follows %g MHz", pt.MHz, before.MHz)
+		if before := points[i-1]; pt.MHz <= before.MHz {
+			f.Add(fmt.Sprintf("%s[%d].mhz", field, i), "order the points by rising clock", "%g MHz follows %g MHz", pt.MHz, before.MHz)
 		} else if pt.V < before.V {
-			f.Add(fmt.Sprintf("vf[%d].v", i), "let the voltage rise with the clock", "%g V follows %g V", pt.V, before.V)
+			f.Add(fmt.Sprintf("%s[%d].v", field, i), "let the voltage rise with the clock", "%g V follows %g V", pt.V, before.V)
 		}
 	}
 }
 
-func (p *Processor) validateBoost(f *fault.List) {
-	if len(p.Boost) == 0 {
-		f.Add("boost", "give the clock ceiling for all cores at least", "the list is empty")
+func (p *Processor) validateBoost(f *fault.List, field string, table []Boost, cores int) {
+	if len(table) == 0 {
+		f.Add(field, "give the clock ceiling for all cores at least", "the list is empty")
 		return
 	}
-	for i, b := range p.Boost {
-		at := fmt.Sprintf("boost[%d]", i)
+	for i, b := range table {
+		at := fmt.Sprintf("%s[%d]", field, i)
 		if !(b.MHz >= p.MinRatio*p.BaseClockMHz && b.MHz <= 10000) || math.IsNaN(b.MHz) {
 			f.Add(at+".mhz", "give a clock between the lowest ratio and 10,000 MHz", "%g MHz is out of range", b.MHz)
 		}
-		if i > 0 && b.Cores <= p.Boost[i-1].Cores {
-			f.Add(at+".cores", "order the rows by rising number of cores", "%d follows %d", b.Cores, p.Boost[i-1].Cores)
+		if i > 0 && b.Cores <= table[i-1].Cores {
+			f.Add(at+".cores", "order the rows by rising number of cores", "%d follows %d", b.Cores, table[i-1].Cores)
 		}
-		if i > 0 && b.MHz > p.Boost[i-1].MHz {
-			f.Add(at+".mhz", "let the ceiling fall with more active cores", "%g MHz follows %g MHz", b.MHz, p.Boost[i-1].MHz)
+		if i > 0 && b.MHz > table[i-1].MHz {
+			f.Add(at+".mhz", "let the ceiling fall with more active cores", "%g MHz follows %g MHz", b.MHz, table[i-1].MHz)
 		}
 	}
-	if last := p.Boost[len(p.Boost)-1].Cores; last != p.Cores() {
-		f.Add("boost", "end with the row for all cores", "the last row is for %d of %d cores", last, p.Cores())
+	if last := table[len(table)-1].Cores; last != cores {
+		f.Add(field, "end with the row for all cores", "the last row is for %d of %d cores", last, cores)
 	}
 }

@@ -4,7 +4,6 @@ import (
 	"math"
 	"testing"
 
-	"zerokeel/core/load"
 	"zerokeel/core/part/parttest"
 	"zerokeel/core/power"
 )
@@ -27,9 +26,23 @@ func TestPowerLaws(t *testing.T) {
 	near(t, "leakage doubles over", power.LeakAt(p, 1, p.LeakT0C+math.Ln2/p.LeakPerK)/p.LeakA, 2)
 	near(t, "leakage factor at V0", power.LeakFactor(p, p.LeakV0), 1)
 	near(t, "leakage factor doubles over", power.LeakFactor(p, p.LeakV0+math.Ln2/p.LeakPerV), 2)
-	near(t, "uncore at 6000 MT/s", power.Uncore(&set.Processor.Uncore, 6000, load.Heavy), 9+1.6*6)
-	near(t, "uncore at rest", power.Uncore(&set.Processor.Uncore, 6000, load.Idle), 0.6*(9+1.6*6))
-	near(t, "regulator at 100 A", power.VRMLoss(&set.Board.VRM, 100), 3+0.55e-3*1e4)
+	rest := power.Rest{MemoryMTs: 6000, FabricMHz: 2000, SoC: 1, Controller: 1}
+	near(t, "uncore at 6000 MT/s", power.Uncore(set.Processor, &rest, false), 8+1.6*6+0.5*2)
+	near(t, "uncore at rest", power.Uncore(set.Processor, &rest, true), 0.6*(8+1.6*6+0.5*2))
+	rest.SoC, rest.Controller = 1.1, 0.9
+	near(t, "uncore at other voltages", power.Uncore(set.Processor, &rest, false), 8*1.21+1.6*6*0.81+0.5*2)
+	skua := parttest.Rig(t, "skua").Processor
+	ring := power.Rest{SoC: 1, Controller: 1, RingMHz: skua.Ring.MHz / 2, RingV: skua.Ring.V / 2}
+	near(t, "ring at half its clock and voltage", power.Uncore(skua, &ring, false), skua.Uncore.BaseW+skua.Ring.W/8)
+	usual := power.Phases("normal")
+	near(t, "regulator at 100 A", power.VRMLoss(&set.Board.VRM, usual, 100), 3+0.55e-3*1e4)
+	near(t, "regulator at its usual frequency", power.VRMLoss(&set.Board.VRM, usual.Switching(1), 100), 3+0.55e-3*1e4)
+	if fast := usual.Switching(2); fast.Idle <= 1 || fast.Ohmic <= 1 || fast.Step >= 1 {
+		t.Errorf("fast switching loses nothing or answers no better: %+v", fast)
+	}
+	if saving, all := power.Phases("saving"), power.Phases("all"); saving.Idle >= all.Idle || saving.Ohmic <= all.Ohmic {
+		t.Errorf("saving phases %+v against all %+v", saving, all)
+	}
 	near(t, "at the wall", power.Wall(set.Board, 142, 10), (142+10+38)/0.91)
 }
 

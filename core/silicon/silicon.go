@@ -23,15 +23,19 @@ func Typical(p *part.Processor) Chip {
 	return c
 }
 
-// Draw returns a chip drawn from the sheet's spread: a shift of the chip, a shift of each core, and leakage
+// Draw returns a chip drawn from the sheet's spread: a shift of the chip, of each cluster and of each core, and leakage
 // that falls as the shift rises, since slow transistors leak less (correlation −0.7).
 func Draw(p *part.Processor, r *rand.Rand) Chip {
 	const correlation = -0.7
 	c := Typical(p)
 	chip := r.NormFloat64()
+	cluster, shift := -1, 0.0
 	for i := range c.ShiftV {
+		if at := p.ClusterOf(i); p.Spread.ClusterV > 0 && at != cluster {
+			cluster, shift = at, p.Spread.ClusterV*r.NormFloat64()
+		}
 		core := r.NormFloat64()
-		c.ShiftV[i] = p.Spread.ChipV*chip + p.Spread.CoreV*core
+		c.ShiftV[i] = p.Spread.ChipV*chip + shift + p.Spread.CoreV*core
 		own := r.NormFloat64()
 		c.Leak[i] = max(0.3, 1+p.Spread.Leakage*(correlation*chip+0.71*own))
 	}

@@ -1,8 +1,13 @@
 // Package trim holds the settings of a trim: one registry that defines every setting, the sets of values
 // built from it, their differences, their file format, and their spelling on each board.
+//
+// A setting is added by one entry in the file of its group (memory.go, limits.go, …), its effect in package
+// machine, and the boards' sheets that offer it. Nothing else names single settings but the preflight rules
+// that are about them.
 package trim
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -17,22 +22,15 @@ const (
 	GroupMemory   Group = "memory"
 	GroupLimits   Group = "limits"
 	GroupClocks   Group = "clocks"
+	GroupVoltage  Group = "voltage"
 	GroupLoadLine Group = "load line"
 	GroupCurve    Group = "curve"
 	GroupCooling  Group = "cooling"
+	GroupPlatform Group = "platform"
 )
 
 // Groups lists the groups in work order.
-var Groups = []Group{GroupMemory, GroupLimits, GroupClocks, GroupLoadLine, GroupCurve, GroupCooling}
-
-// Scope says what a setting belongs to.
-type Scope string
-
-const (
-	ScopeRig      Scope = "rig"
-	ScopeCore     Scope = "core"
-	ScopeFanPoint Scope = "fan point"
-)
+var Groups = []Group{GroupMemory, GroupLimits, GroupClocks, GroupVoltage, GroupLoadLine, GroupCurve, GroupCooling, GroupPlatform}
 
 // Type is the type of a setting's value.
 type Type string
@@ -41,68 +39,149 @@ const (
 	TypeNumber Type = "number"
 	TypeSwitch Type = "switch"
 	TypeChoice Type = "choice"
+	TypeText   Type = "text" // recorded only
 )
 
-// Def defines one setting. Settings of a scope other than the rig have "*" in their key for the index:
-// cores from 0, fan points from 1.
+// Words that stand in place of a number.
+const (
+	Auto      = "auto"      // the board or the processor chooses
+	Unlimited = "unlimited" // there is no limit
+)
+
+// When is a condition on another setting.
+type When struct {
+	Key string
+	Is  part.Value
+}
+
+// Def defines one setting. Settings of a scope other than the rig have "*" in their key for the index: cores and
+// clusters count from 0, everything else from 1.
 type Def struct {
 	Key     string
 	Group   Group
-	Scope   Scope
+	Scope   part.Scope
 	Type    Type
 	Unit    string
 	Choices []string // for TypeChoice
+	Words   []string // for TypeNumber: Auto or Unlimited, where they may stand in place of the number
 	Name    string   // trade name; "{n}" stands for the index
 	Meaning string   // one sentence
 	Signed  bool     // a value is usually negative, and its sign easily lost
 	Kin     string   // settings of one group that only make sense together share a Kin
+
+	Neutral  part.Value                                // the value that leaves the machine as it is; unset where there is none
+	Spec     func(p *part.Processor, i int) part.Value // the maker's value; nil where there is none
+	Parts    func(p *part.Processor) bool              // the processors that have it; nil for all
+	Only     []When                                    // it counts only while all of these hold
+	Unless   []When                                    // it counts for nothing while any of these holds
+	NoEffect string                                    // why the models give it no effect; empty where they do
+	Recorded bool                                      // noted with the trim, not brought to the board
 }
 
 // Registry defines every setting, in work order.
-var Registry = []Def{
-	{Key: "memory.profile", Group: GroupMemory, Scope: ScopeRig, Type: TypeChoice, Choices: []string{"safe", "rated"}, Name: "Memory profile", Meaning: "Runs the kit at its rated profile instead of the safe rate every board starts with."},
-	{Key: "limit.ppt", Group: GroupLimits, Scope: ScopeRig, Type: TypeNumber, Unit: "W", Name: "PPT", Meaning: "Package power that the processor may draw."},
-	{Key: "limit.tdc", Group: GroupLimits, Scope: ScopeRig, Type: TypeNumber, Unit: "A", Name: "TDC", Meaning: "Current that the regulator may deliver for long."},
-	{Key: "limit.edc", Group: GroupLimits, Scope: ScopeRig, Type: TypeNumber, Unit: "A", Name: "EDC", Meaning: "Current that the regulator may deliver for a moment."},
-	{Key: "limit.temperatureOn", Group: GroupLimits, Scope: ScopeRig, Type: TypeSwitch, Name: "Temperature limit", Meaning: "Lowers the clock before the processor passes the temperature limit."},
-	{Key: "limit.temperature", Group: GroupLimits, Scope: ScopeRig, Type: TypeNumber, Unit: "°C", Name: "Temperature limit at", Meaning: "The temperature that the hottest core may reach."},
-	{Key: "clock.boostOffset", Group: GroupClocks, Scope: ScopeRig, Type: TypeNumber, Unit: "MHz", Name: "Boost ceiling offset", Meaning: "Raises or lowers the clock ceiling of every core."},
-	{Key: "loadline.level", Group: GroupLoadLine, Scope: ScopeRig, Type: TypeNumber, Name: "Load-line calibration", Meaning: "How much the core voltage droops under current; a flat load line overshoots when load ends."},
-	{Key: "curve.all", Group: GroupCurve, Scope: ScopeRig, Type: TypeNumber, Unit: "steps", Signed: true, Name: "Curve offset, all cores", Meaning: "Shifts the voltage/frequency curve of every core; negative is less voltage."},
-	{Key: "curve.core.*", Group: GroupCurve, Scope: ScopeCore, Type: TypeNumber, Unit: "steps", Signed: true, Name: "Curve offset, core {n}", Meaning: "Shifts the curve of one core, on top of the offset for all cores."},
-	{Key: "fan.point.*.temperature", Group: GroupCooling, Scope: ScopeFanPoint, Type: TypeNumber, Unit: "°C", Kin: "fan curve", Name: "Fan point {n} temperature", Meaning: "Temperature at which the fan runs at this point's duty."},
-	{Key: "fan.point.*.duty", Group: GroupCooling, Scope: ScopeFanPoint, Type: TypeNumber, Unit: "%", Kin: "fan curve", Name: "Fan point {n} duty", Meaning: "Fan duty at this point's temperature; between points it runs along a straight line."},
-}
+var Registry = slices.Concat(memoryDefs, limitDefs, clockDefs, voltageDefs, loadLineDefs, curveDefs, coolingDefs, platformDefs)
+
+// byKey finds a definition, and its place in the registry, by its key's pattern.
+var byKey = func() map[string]int {
+	m := make(map[string]int, len(Registry))
+	for i, d := range Registry {
+		m[d.Key] = i
+	}
+	return m
+}()
 
 // Find returns the definition of a key such as "curve.core.5", and its index (−1 without one).
 func Find(key string) (Def, int, bool) {
 	pattern, index := part.Pattern(key)
-	for _, d := range Registry {
-		if d.Key == pattern {
-			d.Name = strings.ReplaceAll(d.Name, "{n}", strconv.Itoa(index))
-			return d, index, true
-		}
+	i, ok := byKey[pattern]
+	if !ok {
+		return Def{}, -1, false
 	}
-	return Def{}, -1, false
+	d := Registry[i]
+	if index >= 0 {
+		d.Name = strings.ReplaceAll(d.Name, "{n}", strconv.Itoa(index))
+	}
+	return d, index, true
+}
+
+// At returns a key with its index filled in: "curve.core.*" and 5 give "curve.core.5".
+func At(pattern string, index int) string {
+	return strings.Replace(pattern, "*", strconv.Itoa(index), 1)
 }
 
 // Keys lists the keys of every setting that a board offers for a processor, in work order.
 func Keys(p *part.Processor, b *part.Board) []string {
 	var keys []string
 	for _, d := range Registry {
-		first, count := 0, 1
-		switch d.Scope {
-		case ScopeCore:
-			count = p.Cores()
-		case ScopeFanPoint:
-			first, count = 1, b.Fan.Points
+		if d.Recorded || (d.Parts != nil && !d.Parts(p)) {
+			continue
 		}
+		if !slices.ContainsFunc(b.Settings, func(s part.BoardSetting) bool { return s.Setting == d.Key }) {
+			continue
+		}
+		if d.Scope == part.ScopeRig {
+			keys = append(keys, d.Key)
+			continue
+		}
+		first, count := b.Count(d.Scope, p)
 		for i := first; i < first+count; i++ {
-			key := strings.ReplaceAll(d.Key, "*", strconv.Itoa(i))
-			if _, ok := b.Lookup(key); ok {
-				keys = append(keys, key)
-			}
+			keys = append(keys, At(d.Key, i))
 		}
 	}
 	return keys
+}
+
+// Inert tells why a setting counts for nothing under the given settings on these parts, "" if it counts. Settings that
+// are not named count as delivered.
+func Inert(set *part.Set, settings Settings, key string) string {
+	def, _, ok := Find(key)
+	if !ok {
+		return ""
+	}
+	if set.Processor.Locks(key) {
+		return set.Processor.Name.String() + " is locked and ignores it"
+	}
+	value := func(key string) part.Value {
+		if v, ok := settings[key]; ok {
+			return v
+		}
+		entry, _ := set.Board.Lookup(key)
+		return entry.Default
+	}
+	for _, w := range def.Only {
+		if v := value(w.Key); v != w.Is {
+			other, _, _ := Find(w.Key)
+			return "it counts only while " + other.Name + " is " + sayPosition(w.Is)
+		}
+	}
+	for _, w := range def.Unless {
+		if value(w.Key) == w.Is {
+			other, _, _ := Find(w.Key)
+			return "it counts for nothing while " + other.Name + " is " + sayPosition(w.Is)
+		}
+	}
+	return ""
+}
+
+func sayPosition(v part.Value) string {
+	if on, ok := v.Switch(); ok {
+		return map[bool]string{true: "on", false: "off"}[on]
+	}
+	return v.String()
+}
+
+func number(x float64) part.Value { return part.Number(x) }
+
+func choice(word string) part.Value { return part.Choice(word) }
+
+func hasStyle(style part.Style) func(*part.Processor) bool {
+	return func(p *part.Processor) bool { return p.Style == style }
+}
+
+func spec(of func(p *part.Processor) float64) func(*part.Processor, int) part.Value {
+	return func(p *part.Processor, _ int) part.Value { return part.Number(of(p)) }
+}
+
+func specIs(v part.Value) func(*part.Processor, int) part.Value {
+	return func(*part.Processor, int) part.Value { return v }
 }

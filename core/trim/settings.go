@@ -28,6 +28,12 @@ func (s Settings) Switch(key string, fallback bool) bool {
 	return fallback
 }
 
+// Word returns the word that a setting holds, "" when it holds none.
+func (s Settings) Word(key string) string {
+	word, _ := s[key].Choice()
+	return word
+}
+
 // Stock returns every setting of a board as delivered.
 func Stock(p *part.Processor, b *part.Board) Settings {
 	s := Settings{}
@@ -91,10 +97,8 @@ func compareKeys(a, b string) int {
 
 func rank(key string) int {
 	pattern, _ := part.Pattern(key)
-	for i, d := range Registry {
-		if d.Key == pattern {
-			return i
-		}
+	if i, ok := byKey[pattern]; ok {
+		return i
 	}
 	return len(Registry)
 }
@@ -118,6 +122,10 @@ func Check(p *part.Processor, b *part.Board, s Settings) fault.List {
 		switch {
 		case !known:
 			f.Add(key, "remove it or correct its name", "there is no such setting")
+		case def.Recorded:
+			if text, ok := s[key].Choice(); !ok || len(text) > maxText {
+				f.Add(key, fmt.Sprintf("give at most %d characters", maxText), "it is no text, or too long a one")
+			}
 		case !offered[key]:
 			f.Add(key, "remove it", "%s does not exist on %s with %s", def.Name, b.Name, p.Name)
 		default:
@@ -127,6 +135,9 @@ func Check(p *part.Processor, b *part.Board, s Settings) fault.List {
 	return f
 }
 
+// maxText is the length of a recorded text.
+const maxText = 80
+
 func checkValue(f *fault.List, def Def, entry part.BoardSetting, v part.Value) {
 	key := entry.Setting
 	switch def.Type {
@@ -135,10 +146,17 @@ func checkValue(f *fault.List, def Def, entry part.BoardSetting, v part.Value) {
 			f.Add(key, "give true or false", "%q is no switch position", v)
 		}
 	case TypeChoice:
-		if word, ok := v.Choice(); !ok || !slices.Contains(def.Choices, word) {
-			f.Add(key, fmt.Sprintf("give one of %q", def.Choices), "%q is no choice", v)
+		word, ok := v.Choice()
+		if _, spelt := entry.Values[word]; !ok || !slices.Contains(def.Choices, word) || !spelt {
+			f.Add(key, fmt.Sprintf("give one of %q", positions(def, entry)), "%q is no choice", v)
 		}
 	default:
+		if word, ok := v.Choice(); ok && slices.Contains(def.Words, word) {
+			if _, spelt := entry.Words[word]; !spelt {
+				f.Add(key, fmt.Sprintf("give %g to %g%s", entry.Min, entry.Max, unitAfter(def.Unit)), "the board does not take %q here", word)
+			}
+			return
+		}
 		x, ok := v.Number()
 		if !ok || math.IsNaN(x) || math.IsInf(x, 0) {
 			f.Add(key, "give a number in "+unitOr(def.Unit, "whole levels"), "%q is no number", v)
@@ -153,6 +171,32 @@ func checkValue(f *fault.List, def Def, entry part.BoardSetting, v part.Value) {
 			f.Add(key, fmt.Sprintf("give a multiple of the board's step of %g%s, such as %g", entry.Step, unitAfter(def.Unit), near), "%g%s is off the board's step", x, unitAfter(def.Unit))
 		}
 	}
+}
+
+// positions lists the choices of a setting that a board has.
+func positions(def Def, entry part.BoardSetting) []string {
+	var out []string
+	for _, c := range def.Choices {
+		if _, ok := entry.Values[c]; ok {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// Choices lists the positions that a board offers for a setting: of a choice its words, of a number the words that may
+// stand in its place.
+func Choices(def Def, entry part.BoardSetting) []string {
+	if def.Type == TypeChoice {
+		return positions(def, entry)
+	}
+	var out []string
+	for _, w := range def.Words {
+		if _, ok := entry.Words[w]; ok {
+			out = append(out, w)
+		}
+	}
+	return out
 }
 
 func unitAfter(unit string) string {

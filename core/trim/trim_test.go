@@ -2,7 +2,7 @@ package trim_test
 
 import (
 	"errors"
-	"os"
+	"io/fs"
 	"slices"
 	"strings"
 	"testing"
@@ -11,52 +11,117 @@ import (
 	"zerokeel/core/part"
 	"zerokeel/core/part/parttest"
 	"zerokeel/core/trim"
+	"zerokeel/docs/examples"
 )
 
-// TestEverySettingReachesItsAttributeAndComesBack walks the whole registry, at the default and at both ends.
+// TestEverySettingReachesItsAttributeAndComesBack walks the whole registry on the boards of every demo rig, at the
+// default, at both ends, and at every position and word.
 func TestEverySettingReachesItsAttributeAndComesBack(t *testing.T) {
-	set := parttest.Petrel(t)
-	keys := trim.Keys(set.Processor, set.Board)
-	if len(keys) != 25 {
-		t.Errorf("%d settings, want 25", len(keys))
-	}
 	seen := map[string]bool{}
-	for _, key := range keys {
-		def, _, ok := trim.Find(key)
-		if !ok || def.Name == "" || def.Meaning == "" {
-			t.Errorf("%s is not fully defined: %+v", key, def)
+	for _, rig := range parttest.Rigs {
+		set := parttest.Rig(t, rig)
+		if faults := trim.Check(set.Processor, set.Board, trim.Stock(set.Processor, set.Board)); len(faults) > 0 {
+			t.Errorf("%s does not take its own defaults: %v", set.Board.Name, faults)
 		}
-		seen[def.Key] = true
-		entry, _ := set.Board.Lookup(key)
-		values := []part.Value{entry.Default}
-		switch def.Type {
-		case trim.TypeNumber:
-			values = append(values, part.Number(entry.Min), part.Number(entry.Max))
-		case trim.TypeSwitch:
-			values = append(values, part.Switch(true), part.Switch(false))
-		case trim.TypeChoice:
-			for _, c := range def.Choices {
+		for _, key := range trim.Keys(set.Processor, set.Board) {
+			def, _, ok := trim.Find(key)
+			if !ok || def.Name == "" || def.Meaning == "" {
+				t.Errorf("%s is not fully defined: %+v", key, def)
+			}
+			seen[def.Key] = true
+			entry, _ := set.Board.Lookup(key)
+			values := []part.Value{entry.Default}
+			switch def.Type {
+			case trim.TypeNumber:
+				values = append(values, part.Number(entry.Min), part.Number(entry.Max))
+			case trim.TypeSwitch:
+				values = append(values, part.Switch(true), part.Switch(false))
+			}
+			for _, c := range trim.Choices(def, entry) {
 				values = append(values, part.Choice(c))
 			}
-		}
-		for _, v := range values {
-			name, raw, err := trim.ToAttribute(set.Board, key, v)
-			if err != nil || name != entry.Attribute {
-				t.Errorf("%s = %s: %q, %v", key, v, name, err)
-				continue
-			}
-			if back, err := trim.FromAttribute(set.Board, key, raw); err != nil || back != v {
-				t.Errorf("%s = %s came back as %s, %v", key, v, back, err)
+			for _, v := range values {
+				attributes, err := trim.ToAttributes(set.Board, key, v)
+				if _, reached := attributes[entry.Attribute]; err != nil || !reached {
+					t.Errorf("%s: %s = %s: %v, %v", rig, key, v, attributes, err)
+					continue
+				}
+				if back, err := trim.FromAttributes(set.Board, key, attributes); err != nil || back != v {
+					t.Errorf("%s: %s = %s came back as %s, %v", rig, key, v, back, err)
+				}
 			}
 		}
 	}
 	for _, def := range trim.Registry {
-		if !seen[def.Key] {
+		if !seen[def.Key] && !def.Recorded {
 			t.Errorf("%s reaches no board", def.Key)
 		}
 	}
-	if _, err := trim.FromAttribute(set.Board, "limit.ppt", "much"); err == nil {
+	if _, err := trim.FromAttributes(parttest.Petrel(t).Board, "limit.ppt", map[string]any{"PkgPowerTrackmW": "much"}); err == nil {
 		t.Error("a word was read back as a power limit")
+	}
+}
+
+// TestSecondMenuWins: on a board with two menus for one thing, what stands in the second counts, and a trim that is
+// spelt for the board switches the second off.
+func TestSecondMenuWins(t *testing.T) {
+	board := parttest.Rig(t, "skua").Board
+	attributes, err := trim.ToAttributes(board, "voltage.core.offset", part.Number(-50))
+	if err != nil || len(attributes) != 2 {
+		t.Fatalf("%v, %v", attributes, err)
+	}
+	attributes["PwrVcOffset"] = 30
+	if v, err := trim.FromAttributes(board, "voltage.core.offset", attributes); err != nil || v != part.Number(30) {
+		t.Errorf("got %s, %v; want what the second menu holds", v, err)
+	}
+}
+
+// TestRegistryIsSound: keys are single, conditions name settings that exist and values they can have.
+func TestRegistryIsSound(t *testing.T) {
+	seen := map[string]bool{}
+	for _, def := range trim.Registry {
+		if seen[def.Key] {
+			t.Errorf("%s stands twice", def.Key)
+		}
+		seen[def.Key] = true
+		if (def.Scope == part.ScopeRig) == strings.Contains(def.Key, "*") {
+			t.Errorf("%s: its scope is %s", def.Key, def.Scope)
+		}
+		if !slices.Contains(trim.Groups, def.Group) || (def.Type == trim.TypeNumber) != (def.Unit != "" || def.Key == "loadline.level") {
+			t.Errorf("%s: group %q, type %s, unit %q", def.Key, def.Group, def.Type, def.Unit)
+		}
+		for _, w := range slices.Concat(def.Only, def.Unless) {
+			other, _, ok := trim.Find(w.Key)
+			_, isSwitch := w.Is.Switch()
+			if !ok || isSwitch != (other.Type == trim.TypeSwitch) || (!isSwitch && !slices.Contains(other.Choices, w.Is.String())) {
+				t.Errorf("%s: its condition %s = %s cannot be", def.Key, w.Key, w.Is)
+			}
+		}
+	}
+}
+
+func TestInertTellsWhy(t *testing.T) {
+	skua, tern := parttest.Rig(t, "skua"), parttest.Rig(t, "tern")
+	fixed := trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed), "limit.beyondSpec": part.Switch(false)}
+	for _, row := range []struct {
+		set      *part.Set
+		settings trim.Settings
+		key      string
+		want     string // part of the reason, "" for none
+	}{
+		{skua, fixed, "voltage.core.fixed", ""},
+		{skua, fixed, "voltage.core.target", "only while"},
+		{skua, fixed, "voltage.core.offset", "nothing while"},
+		{skua, fixed, "limit.pl1", ""},
+		{skua, nil, "limit.pl1", "nothing while Board limits beyond the maker's is on"},
+		{skua, nil, "clock.ratio.p", ""},
+		{tern, nil, "clock.ratio.all", "locked"},
+		{tern, nil, "voltage.core.offset", ""},
+	} {
+		got := trim.Inert(row.set, row.settings, row.key)
+		if (row.want == "") != (got == "") || !strings.Contains(got, row.want) {
+			t.Errorf("%s: got %q, want %q", row.key, got, row.want)
+		}
 	}
 }
 
@@ -107,28 +172,26 @@ func TestParseFileNamesEveryFault(t *testing.T) {
 	}
 }
 
+// TestExamplesAreGood reads every trim of the documentation with the parts it is for.
 func TestExamplesAreGood(t *testing.T) {
-	set := parttest.Petrel(t)
-	files, err := os.ReadDir("../../docs/examples")
-	if err != nil {
-		t.Fatal(err)
+	files, err := fs.Glob(examples.Files, "*.trim.json")
+	if err != nil || len(files) == 0 {
+		t.Fatalf("%d examples, %v", len(files), err)
 	}
-	n := 0
-	for _, f := range files {
-		if !strings.HasSuffix(f.Name(), ".trim.json") {
-			continue
-		}
-		n++
-		text, err := os.ReadFile("../../docs/examples/" + f.Name())
+	for _, name := range files {
+		text, err := examples.Files.ReadFile(name)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := trim.ParseFile(text, set); err != nil {
-			t.Errorf("%s: %v", f.Name(), err)
+		fits := 0
+		for _, rig := range parttest.Rigs {
+			if _, err := trim.ParseFile(text, parttest.Rig(t, rig)); err == nil {
+				fits++
+			}
 		}
-	}
-	if n == 0 {
-		t.Error("there are no examples")
+		if fits != 1 {
+			t.Errorf("%s fits %d rigs, want the one it is for", name, fits)
+		}
 	}
 }
 

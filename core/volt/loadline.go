@@ -52,6 +52,54 @@ func Deliver(request, ohms float64, d Draw) (volts, amps float64, err error) {
 	return 0, 0, ErrCollapse
 }
 
+// Feed is one group of cores behind a shared load line: what it asks for, and what it draws. A feed that asks for nothing
+// is off.
+type Feed struct {
+	RequestV float64
+	Draw     Draw
+}
+
+// DeliverAll returns by how much the voltage droops, and the current in all, when several feeds with requests of their
+// own share one load line: D = R·Σ I_k(request_k − D). The error of D is below 1 µV.
+//
+// ohms may be negative, down to −MaxLiftOhms, where the processor asks for more than the line takes (an AC load line
+// above the board's own): then the voltage rises with the load.
+func DeliverAll(feeds []Feed, ohms float64) (droop, amps float64, err error) {
+	lowest := math.Inf(1)
+	for _, f := range feeds {
+		if f.RequestV > 0 {
+			lowest = math.Min(lowest, f.RequestV)
+		}
+	}
+	for range 60 {
+		sum, slope := 0.0, 0.0
+		for i := range feeds {
+			a, da := feeds[i].Draw.At(feeds[i].RequestV - droop)
+			sum, slope = sum+a, slope+da
+		}
+		step := (droop - ohms*sum) / (1 + ohms*slope)
+		droop -= step
+		if math.Abs(step) < 1e-7 {
+			if lowest-droop <= 0.05 {
+				break
+			}
+			amps = 0
+			for i := range feeds {
+				a, _ := feeds[i].Draw.At(feeds[i].RequestV - droop)
+				amps += a
+			}
+			return droop, amps, nil
+		}
+		if math.IsNaN(droop) || droop > 2*lowest || droop < -lowest {
+			break
+		}
+	}
+	return 0, 0, ErrCollapse
+}
+
+// MaxLiftOhms is the largest resistance by which a request may outdo the load line.
+const MaxLiftOhms = 2e-3
+
 // Transient returns the lowest and highest voltage that a sudden change of load between the currents low and
 // high causes, on a load line of the given slope and step impedance (both in ohms): the dip when the load
 // attacks, and the overshoot when it ends.

@@ -1,26 +1,32 @@
-// Package parttest gives tests the part sheets of the demo's rig Petrel.
+// Package parttest gives tests the part sheets of the demo's rigs.
 package parttest
 
 import (
-	"os"
-	"path/filepath"
-	"runtime"
 	"testing"
 
 	"zerokeel/core/part"
+	"zerokeel/docs/examples"
 )
 
-// Petrel returns the sheets of docs/examples/petrel.parts.json, a copy for each caller.
+// Rigs names the demo's rigs: both styles of limits, P- and E-cores, two clusters, locked parts.
+var Rigs = []string{"petrel", "gannet", "skua", "tern", "dunlin"}
+
+// Petrel returns the sheets of the rig Petrel, a copy for each caller.
 func Petrel(t testing.TB) *part.Set {
 	t.Helper()
-	_, here, _, _ := runtime.Caller(0)
-	text, err := os.ReadFile(filepath.Join(filepath.Dir(here), "..", "..", "..", "docs", "examples", "petrel.parts.json"))
+	return Rig(t, "petrel")
+}
+
+// Rig returns the sheets of one of Rigs.
+func Rig(t testing.TB, name string) *part.Set {
+	t.Helper()
+	text, err := examples.Files.ReadFile(name + ".parts.json")
 	if err != nil {
 		t.Fatal(err)
 	}
 	set, err := part.ParseSet(text)
 	if err != nil {
-		t.Fatal(err)
+		t.Fatalf("%s: %v", name, err)
 	}
 	return set
 }
