@@ -172,16 +172,32 @@ func (s BoardSetting) at(index int) BoardSetting {
 // Pattern splits a setting's key into its pattern and index: "curve.core.5" is "curve.core.*" and 5. The
 // index is -1 where there is none.
 func Pattern(setting string) (string, int) {
-	fields := strings.Split(setting, ".")
-	for i, field := range fields {
-		n, err := strconv.Atoi(field)
-		if err != nil || n < 0 || strconv.Itoa(n) != field {
-			continue
+	for from := 0; from < len(setting); {
+		to := from
+		for to < len(setting) && setting[to] != '.' {
+			to++
 		}
-		fields[i] = "*"
-		return strings.Join(fields, "."), n
+		if n, ok := index(setting[from:to]); ok {
+			return setting[:from] + "*" + setting[to:], n
+		}
+		from = to + 1
 	}
 	return setting, -1
+}
+
+// index reads a number without sign or leading zeros.
+func index(field string) (int, bool) {
+	if field == "" || len(field) > 6 || (field[0] == '0' && len(field) > 1) {
+		return 0, false
+	}
+	n := 0
+	for i := range len(field) {
+		if field[i] < '0' || field[i] > '9' {
+			return 0, false
+		}
+		n = 10*n + int(field[i]-'0')
+	}
+	return n, true
 }
 
 // Level returns the load line at an LLC level.

@@ -1,12 +1,16 @@
 // Package preflight checks a trim before it is fitted: what the board would refuse, what a builder did not mean,
-// and what is merely unwise. Each rule is a function with a stable id; Rules lists them.
+// and what is merely unwise. Each rule is a function with a stable id; Rules lists them. The rules stand by what they
+// look at: range.go, limits.go, voltage.go, clocks.go, cooling.go, course.go.
 package preflight
 
 import (
 	"fmt"
-	"math"
 	"slices"
+	"strings"
 
+	"zerokeel/core/forecast"
+	"zerokeel/core/load"
+	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 )
@@ -31,39 +35,96 @@ type Finding struct {
 }
 
 // Input is what is checked. Parent holds the settings of the trim that this one was made from; nil means the
-// board's settings as delivered.
+// board's settings as delivered. Forecast is that of Settings at the rig's room temperature; nil lets Check work one
+// out from the part sheets.
 type Input struct {
 	Set      *part.Set
 	Settings trim.Settings
 	Parent   trim.Settings
+	Forecast *forecast.Result
+	Records  Records
+
+	now, before *machine.Tuning // of Settings and Parent; nil where the board refuses one
+}
+
+// Records is what is known of the rig and of its kind. The zero Records knows nothing.
+type Records struct {
+	ParentUnproven bool                 // the parent trim's proof failed, or never was
+	MemoryUnproven bool                 // the parent's memory settings never held a proof
+	ProvenMTs      float64              // highest memory rate that held on this rig; 0 if none
+	Failed         map[int]float64      // per core: the shallowest curve offset, in steps, at which it failed
+	Fleet          map[string][]float64 // values of settings on other rigs with the same processor
+	Firmware       string               // version on the board now
+	ParentFirmware string               // version under which the parent was proven
 }
 
 // Rule is one check.
 type Rule struct {
 	ID    string
-	Check func(Input) []Finding
+	Check func(*Input) []Finding
 }
 
 // Rules lists every rule, in the order of their findings.
 var Rules = []Rule{
 	{"board-range", boardRange},
 	{"sign-lost", signLost},
+	{"decimal-slip", decimalSlip},
+	{"unlike-fleet", unlikeFleet},
 	{"no-temperature-limit", noTemperatureLimit},
+	{"trip-below-limit", tripBelowLimit},
+	{"unlimited", unlimited},
+	{"board-beyond-spec", boardBeyondSpec},
 	{"beyond-spec", beyondSpec},
+	{"beyond-regulator", beyondRegulator},
+	{"pl1-above-pl2", shortBelowSustained},
+	{"tau-absurd", tauAbsurd},
+	{"edc-below-tdc", peakBelowSustained},
+	{"overheats", overheats},
+	{"voltage-above-ceiling", voltageAboveCeiling},
+	{"flat-load-line", flatLoadLine},
+	{"overshoot-above-ceiling", overshootAboveCeiling},
+	{"fixed-at-idle", fixedAtIdle},
+	{"corridor-crossed", corridorCrossed},
+	{"target-below-curve", targetBelowCurve},
+	{"level-direction", levelDirection},
+	{"no-effect", noEffect},
+	{"overridden", overridden},
+	{"reference-moves-memory", referenceMovesMemory},
+	{"memory-beyond-proven", memoryBeyondProven},
+	{"memory-unproven", memoryUnproven},
+	{"clock-up-curve-kept", clockUpCurveKept},
+	{"few-cores", fewCores},
+	{"deeper-than-failure", deeperThanFailure},
+	{"fan-stops-hot", fanStopsHot},
+	{"fan-curve-falls", fanCurveFalls},
+	{"pump-on-curve", pumpOnCurve},
 	{"several-groups", severalGroups},
+	{"parent-unproven", parentUnproven},
+	{"firmware-changed", firmwareChanged},
 	{"no-change", noChange},
 }
 
-// Check applies every rule; stops come first, then cautions, then notes.
+// Check applies every rule; stops come first, then cautions, then notes. Rules that need a running machine are left out
+// where the board does not take the settings.
 func Check(in Input) []Finding {
 	stock := trim.Stock(in.Set.Processor, in.Set.Board)
 	if in.Parent == nil {
 		in.Parent = stock
 	}
 	in.Settings = stock.With(in.Settings)
+	in.Parent = stock.With(in.Parent)
+	if in.Forecast == nil {
+		const usualRoomC = 24
+		in.Forecast, _ = forecast.FromSheets(in.Set, in.Settings, usualRoomC) // nil where the board refuses: board-range tells
+	}
+	if now, err := machine.Tune(in.Set, in.Settings); err == nil {
+		if before, err := machine.Tune(in.Set, in.Parent); err == nil {
+			in.now, in.before = &now, &before
+		}
+	}
 	var all []Finding
 	for _, rule := range Rules {
-		for _, f := range rule.Check(in) {
+		for _, f := range rule.Check(&in) {
 			f.Rule = rule.ID
 			all = append(all, f)
 		}
@@ -83,141 +144,53 @@ func Worst(findings []Finding) (Level, bool) {
 	return findings[0].Level, true
 }
 
-// boardRange reports what the board does not take, and proposes what was probably meant when only the decimal
-// point or the unit slipped.
-func boardRange(in Input) []Finding {
-	var out []Finding
-	for _, f := range trim.Check(in.Set.Processor, in.Set.Board, in.Settings) {
-		finding := Finding{Level: Stop, Fields: []string{f.Field}, Reason: f.Problem, Remedy: f.Remedy}
-		if meant, ok := slipped(in, f.Field); ok {
-			def, _, _ := trim.Find(f.Field)
-			finding.Remedy += fmt.Sprintf("; did a decimal point slip, and %g %s was meant?", meant, def.Unit)
-			finding.Fix = trim.Settings{f.Field: part.Number(meant)}
-		}
-		out = append(out, finding)
-	}
-	return out
+// changed reports whether a setting differs from the parent's.
+func (in *Input) changed(key string) bool { return in.Settings[key] != in.Parent[key] }
+
+// offers reports whether the board offers a setting for the processor.
+func (in *Input) offers(key string) bool {
+	_, ok := in.Settings[key]
+	return ok
 }
 
-// slipped returns what the board would take in place of x if a decimal point or a thousand slipped, the smaller
-// slip first.
-func slipped(in Input, key string) (float64, bool) {
-	x, isNumber := in.Settings[key].Number()
-	entry, ok := in.Set.Board.Lookup(key)
-	if !isNumber || !ok || x == 0 || (x >= entry.Min && x <= entry.Max) {
-		return 0, false
-	}
-	for _, factor := range []float64{0.1, 10, 0.001, 1000, 0.01, 100} {
-		y := entry.Min + math.Round((x*factor-entry.Min)/entry.Step)*entry.Step
-		if math.Abs(y-x*factor) <= 1e-9*math.Abs(y) && y >= entry.Min && y <= entry.Max && y != 0 {
-			return y, true
-		}
-	}
-	return 0, false
-}
-
-// signLost reports an offset above zero where offsets are usually below: more voltage, not less.
-func signLost(in Input) []Finding {
-	var out []Finding
-	for _, key := range trim.Keys(in.Set.Processor, in.Set.Board) {
-		def, _, _ := trim.Find(key)
-		x, ok := in.Settings[key].Number()
-		if !def.Signed || !ok || x <= 0 || x == in.Parent.Number(key, 0) {
-			continue
-		}
-		out = append(out, Finding{
-			Level: Caution, Fields: []string{key},
-			Reason: fmt.Sprintf("%s is %+g %s: that raises the voltage.", def.Name, x, def.Unit),
-			Remedy: fmt.Sprintf("If less voltage was meant, give \u2212%g.", x),
-			Fix:    trim.Settings{key: part.Number(-x)},
-		})
-	}
-	return out
-}
-
-// noTemperatureLimit refuses a machine without a temperature ceiling: some pass 110 °C within seconds.
-func noTemperatureLimit(in Input) []Finding {
-	spec := in.Set.Processor.Limits.TemperatureC
-	if !in.Settings.Switch("limit.temperatureOn", true) {
-		return []Finding{{
-			Level: Stop, Fields: []string{"limit.temperatureOn"},
-			Reason: "There is no temperature limit: the clock is not lowered before the processor trips.",
-			Remedy: fmt.Sprintf("Switch the limit on; the maker allows %g °C.", spec),
-			Fix:    trim.Settings{"limit.temperatureOn": part.Switch(true)},
-		}}
-	}
-	if at := in.Settings.Number("limit.temperature", spec); at > spec {
-		return []Finding{{
-			Level: Caution, Fields: []string{"limit.temperature"},
-			Reason: fmt.Sprintf("The temperature limit of %g °C lies above the maker's %g °C.", at, spec),
-			Remedy: fmt.Sprintf("Give %g °C or less.", spec),
-			Fix:    trim.Settings{"limit.temperature": part.Number(spec)},
-		}}
-	}
-	return nil
-}
-
-// beyondSpec notes limits above the maker's, as many boards set by themselves.
-func beyondSpec(in Input) []Finding {
-	spec := in.Set.Processor.Limits
-	var out []Finding
-	for _, limit := range []struct {
-		key   string
-		maker float64
-	}{{"limit.ppt", spec.PPTW}, {"limit.tdc", spec.TDCA}, {"limit.edc", spec.EDCA}} {
-		def, _, _ := trim.Find(limit.key)
-		if x := in.Settings.Number(limit.key, 0); x > limit.maker {
-			out = append(out, Finding{
-				Level: Note, Fields: []string{limit.key},
-				Reason: fmt.Sprintf("%s of %g %s exceeds the maker's %g %s.", def.Name, x, def.Unit, limit.maker, def.Unit),
-				Remedy: "Keep it only if cooler and regulator are made for it.",
-				Fix:    trim.Settings{limit.key: part.Number(limit.maker)},
-			})
-		}
-	}
-	return out
-}
-
-// severalGroups warns of changes in more than one group: when it fails, nothing will have been learned.
-func severalGroups(in Input) []Finding {
-	var groups []trim.Group
-	var fields []string
-	for _, c := range trim.Diff(in.Parent, in.Settings) {
-		def, _, _ := trim.Find(c.Key)
-		fields = append(fields, c.Key)
-		if !slices.Contains(groups, def.Group) {
-			groups = append(groups, def.Group)
-		}
-	}
-	if len(groups) < 2 {
+// states returns the forecast of each load, none where there is no forecast.
+func (in *Input) states() []machine.State {
+	if in.Forecast == nil {
 		return nil
 	}
-	return []Finding{{
-		Level: Caution, Fields: fields,
-		Reason: fmt.Sprintf("%d groups change at once (%s): if it fails, nobody knows which one did it.", len(groups), join(groups)),
-		Remedy: "Change one group, prove it, then the next.",
-	}}
+	return in.Forecast.Loads
 }
 
-func join(groups []trim.Group) string {
-	text := ""
-	for i, g := range groups {
-		switch {
-		case i == 0:
-		case i == len(groups)-1:
-			text += " and "
-		default:
-			text += ", "
+// name returns a setting's trade name.
+func name(key string) string {
+	def, _, _ := trim.Find(key)
+	return def.Name
+}
+
+// say writes a value with its sign, where it is an offset, and its unit.
+func say(key string, v part.Value) string {
+	def, _, _ := trim.Find(key)
+	x, ok := v.Number()
+	if !ok {
+		if on, isSwitch := v.Switch(); isSwitch {
+			return map[bool]string{true: "on", false: "off"}[on]
 		}
-		text += string(g)
+		return v.String()
+	}
+	text := part.Number(x).String()
+	if def.Signed && x > 0 {
+		text = "+" + text
+	}
+	text = strings.ReplaceAll(text, "-", "\u2212")
+	if def.Unit != "" {
+		text += " " + def.Unit
 	}
 	return text
 }
 
-// noChange notes a trim that equals its parent.
-func noChange(in Input) []Finding {
-	if len(trim.Diff(in.Parent, in.Settings)) > 0 {
-		return nil
-	}
-	return []Finding{{Level: Note, Fields: []string{}, Reason: "Nothing differs from the parent trim.", Remedy: "Change a setting, or fit the parent."}}
+// loadWords says under which load something happens.
+var loadWords = map[load.Kind]string{load.Heavy: "under heavy load", load.Mixed: "under mixed load", load.Light: "on a single core", load.Idle: "at idle"}
+
+func one(level Level, fields []string, fix trim.Settings, remedy, reason string, args ...any) []Finding {
+	return []Finding{{Level: level, Fields: fields, Reason: fmt.Sprintf(reason, args...), Remedy: remedy, Fix: fix}}
 }

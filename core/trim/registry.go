@@ -131,6 +131,21 @@ func Keys(p *part.Processor, b *part.Board) []string {
 	return keys
 }
 
+// Offers reports whether a board offers a setting for a processor.
+func Offers(p *part.Processor, b *part.Board, key string) bool {
+	def, index, ok := Find(key)
+	if !ok || def.Recorded || (def.Parts != nil && !def.Parts(p)) {
+		return false
+	}
+	if def.Scope != part.ScopeRig {
+		if first, count := b.Count(def.Scope, p); index < first || index >= first+count {
+			return false
+		}
+	}
+	_, ok = b.Lookup(key)
+	return ok
+}
+
 // Inert tells why a setting counts for nothing under the given settings on these parts, "" if it counts. Settings that
 // are not named count as delivered.
 func Inert(set *part.Set, settings Settings, key string) string {

@@ -1,6 +1,7 @@
 package trim
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -76,31 +77,31 @@ func Diff(from, to Settings) []Change {
 			changes = append(changes, Change{key, v, part.Value{}})
 		}
 	}
-	slices.SortFunc(changes, func(a, b Change) int { return compareKeys(a.Key, b.Key) })
+	inWorkOrder(changes, func(c Change) string { return c.Key })
 	return changes
 }
 
-func compareKeys(a, b string) int {
-	if r := rank(a) - rank(b); r != 0 {
-		return r
+// inWorkOrder sorts by key: the registry's order, then the index.
+func inWorkOrder[T any](list []T, key func(T) string) {
+	type placed struct {
+		rank, index int
+		item        T
 	}
-	_, i := part.Pattern(a)
-	_, j := part.Pattern(b)
-	if i != j {
-		return i - j
+	order := make([]placed, len(list))
+	for i, item := range list {
+		pattern, index := part.Pattern(key(item))
+		rank, known := byKey[pattern]
+		if !known {
+			rank = len(Registry)
+		}
+		order[i] = placed{rank, index, item}
 	}
-	if a < b {
-		return -1
+	slices.SortFunc(order, func(a, b placed) int {
+		return cmp.Or(a.rank-b.rank, a.index-b.index, cmp.Compare(key(a.item), key(b.item)))
+	})
+	for i := range order {
+		list[i] = order[i].item
 	}
-	return 1
-}
-
-func rank(key string) int {
-	pattern, _ := part.Pattern(key)
-	if i, ok := byKey[pattern]; ok {
-		return i
-	}
-	return len(Registry)
 }
 
 // Check lists the values that the board does not take: unknown settings, wrong types, out of range, off the
@@ -111,11 +112,7 @@ func Check(p *part.Processor, b *part.Board, s Settings) fault.List {
 	for key := range s {
 		keys = append(keys, key)
 	}
-	slices.SortFunc(keys, compareKeys)
-	offered := map[string]bool{}
-	for _, key := range Keys(p, b) {
-		offered[key] = true
-	}
+	inWorkOrder(keys, func(key string) string { return key })
 	for _, key := range keys {
 		def, _, known := Find(key)
 		entry, _ := b.Lookup(key)
@@ -126,7 +123,7 @@ func Check(p *part.Processor, b *part.Board, s Settings) fault.List {
 			if text, ok := s[key].Choice(); !ok || len(text) > maxText {
 				f.Add(key, fmt.Sprintf("give at most %d characters", maxText), "it is no text, or too long a one")
 			}
-		case !offered[key]:
+		case !Offers(p, b, key):
 			f.Add(key, "remove it", "%s does not exist on %s with %s", def.Name, b.Name, p.Name)
 		default:
 			checkValue(&f, def, entry, s[key])

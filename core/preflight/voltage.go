@@ -1,0 +1,191 @@
+package preflight
+
+import (
+	"fmt"
+
+	"zerokeel/core/machine"
+	"zerokeel/core/part"
+	"zerokeel/core/trim"
+)
+
+// stateOf is a settled machine of the forecast.
+type stateOf struct{ machine.State }
+
+// voltageKeys are what may have raised a voltage: those of them that differ from the parent are named.
+var voltageKeys = []string{"voltage.core.mode", "voltage.core.fixed", "voltage.core.target", "voltage.core.offset", "voltage.lightLift", "loadline.level", "loadline.ac", "curve.all", "clock.boostOffset", "clock.ratio.all"}
+
+func (in *Input) whatRaised() []string {
+	fields := []string{}
+	for _, c := range trim.Diff(in.Parent, in.Settings) {
+		def, _, _ := trim.Find(c.Key)
+		switch def.Group {
+		case trim.GroupVoltage, trim.GroupLoadLine, trim.GroupCurve, trim.GroupClocks:
+			fields = append(fields, c.Key)
+		}
+	}
+	if len(fields) > 0 {
+		return fields
+	}
+	for _, key := range voltageKeys {
+		if def, _, _ := trim.Find(key); in.offers(key) && in.Settings[key] != def.Neutral {
+			fields = append(fields, key)
+		}
+	}
+	return fields
+}
+
+// voltageAboveCeiling refuses a steady voltage above what a core stands, at any load; the ceiling is that of the core's
+// own cluster.
+func voltageAboveCeiling(in *Input) []Finding {
+	p := in.Set.Processor
+	for _, s := range in.states() {
+		for core, c := range s.Cores {
+			most := p.ClusterMaxV(p.ClusterOf(core))
+			if c.DeliveredV <= most {
+				continue
+			}
+			where := ""
+			if len(p.Clusters) > 1 {
+				where = " of " + p.Clusters[p.ClusterOf(core)].Name
+			}
+			return one(Stop, in.whatRaised(), nil, fmt.Sprintf("Stay at or below %.3f V.", most),
+				"Core %d gets %.3f V %s, above the ceiling%s of %.3f V.", core, c.DeliveredV, loadWords[s.Load], where, most)
+		}
+	}
+	return nil
+}
+
+// flattest reports whether the load line is at the board's flattest level.
+func (in *Input) flattest() bool {
+	level, ok := in.Set.Board.Level(int(in.Settings.Number("loadline.level", 0)))
+	for _, l := range in.Set.Board.LoadLine {
+		if l.MilliOhm < level.MilliOhm {
+			return false
+		}
+	}
+	return ok
+}
+
+// overshoots returns by how much the highest overshoot of any load passes the part's transient ceiling.
+func (in *Input) overshoots() (s stateOf, above float64) {
+	for _, one := range in.states() {
+		if over := one.OvershootV - in.Set.Processor.TransientMaxV; over > above {
+			s, above = stateOf{one}, over
+		}
+	}
+	return s, above
+}
+
+// flatLoadLine reports the flattest load line where its overshoot passes the ceiling, or is of no use: the flatter the
+// line, the harder it answers a sudden step.
+func flatLoadLine(in *Input) []Finding {
+	if !in.flattest() {
+		return nil
+	}
+	if s, above := in.overshoots(); above > 0 {
+		return one(Caution, []string{"loadline.level"}, in.best(), "Take the level with the best lowest voltage instead.",
+			"The flattest load line overshoots to %.3f V when a load ends %s, above the %.3f V that the part stands for a moment.", s.OvershootV, loadWords[s.Load], in.Set.Processor.TransientMaxV)
+	}
+	if !in.changed("loadline.level") {
+		return nil
+	}
+	return one(Caution, []string{"loadline.level"}, in.best(), "Take the level with the best lowest voltage instead.",
+		"The flattest load line holds the steady voltage, but dips and overshoots most when the load changes.")
+}
+
+// best is the fix that sets the best load line.
+func (in *Input) best() trim.Settings {
+	levels, err := machine.LoadLines(in.Set, in.Settings)
+	if err != nil {
+		return nil
+	}
+	for _, l := range levels {
+		if l.Best {
+			return trim.Settings{"loadline.level": part.Number(float64(l.Level))}
+		}
+	}
+	return nil
+}
+
+// overshootAboveCeiling reports an overshoot above the part's transient ceiling at any other level.
+func overshootAboveCeiling(in *Input) []Finding {
+	s, above := in.overshoots()
+	if above <= 0 || in.flattest() {
+		return nil
+	}
+	return one(Caution, in.whatRaised(), nil, "Lower the voltage, or take a load line with more droop.",
+		"The voltage overshoots to %.3f V when a load ends %s, above the %.3f V that the part stands for a moment.", s.OvershootV, loadWords[s.Load], in.Set.Processor.TransientMaxV)
+}
+
+// fixedAtIdle reports a fixed voltage, which gives all power saving at idle away.
+func fixedAtIdle(in *Input) []Finding {
+	if in.Settings.Word("voltage.core.mode") != trim.Fixed || !in.changed("voltage.core.mode") {
+		return nil
+	}
+	idle, now := "", ""
+	for _, s := range in.states() {
+		if s.Load == "idle" {
+			idle = fmt.Sprintf("%.3f V", s.DeliveredV)
+		}
+	}
+	if !in.Settings.Switch("platform.cStates", true) {
+		now = ", and with C-states off the cores never sleep"
+	}
+	return one(Caution, []string{"voltage.core.mode"}, nil, "Keep it for a static profile only; an adaptive voltage or an offset saves power at idle.",
+		"A fixed voltage stays at idle too%s%s.", within(idle), now)
+}
+
+func within(text string) string {
+	if text == "" {
+		return ""
+	}
+	return " (" + text + ")"
+}
+
+// corridorCrossed refuses a corridor whose floor lies above its ceiling, or whose ends are the wrong way round.
+func corridorCrossed(in *Input) []Finding {
+	if !in.Settings.Switch("voltage.corridor", false) {
+		return nil
+	}
+	v := func(end string) float64 { return in.Settings.Number("voltage.corridor."+end, 0) }
+	switch {
+	case v("floorCold") > v("ceilingCold"), v("floorHot") > v("ceilingHot"):
+		return one(Stop, []string{"voltage.corridor.floorCold", "voltage.corridor.ceilingCold", "voltage.corridor.floorHot", "voltage.corridor.ceilingHot"}, nil, "Let the floor lie below the ceiling, cold and hot.",
+			"The corridor's floor lies above its ceiling.")
+	case v("coldC") >= v("hotC"):
+		return one(Stop, []string{"voltage.corridor.coldC", "voltage.corridor.hotC"}, nil, "Let the cold temperature lie below the hot one.",
+			"The corridor is cold at %g °C and hot at %g °C.", v("coldC"), v("hotC"))
+	}
+	return nil
+}
+
+// targetBelowCurve reports an adaptive target below what the curve asks for without it: then the highest clock gets less
+// than the one below.
+func targetBelowCurve(in *Input) []Finding {
+	if in.Settings.Word("voltage.core.mode") != trim.Adaptive {
+		return nil
+	}
+	target := in.Settings.Number("voltage.core.target", 0)
+	points := in.Set.Processor.VF
+	top := in.Set.Processor.HighestMHz()
+	for _, p := range points {
+		if p.MHz == top && target < p.V {
+			return one(Caution, []string{"voltage.core.target"}, nil, fmt.Sprintf("Give more than %.3f V.", p.V),
+				"The adaptive target of %.3f V lies below the %.3f V that the curve asks for at %.0f MHz.", target, p.V, top)
+		}
+	}
+	return nil
+}
+
+// levelDirection notes what a higher level means where it means more droop: other boards count the other way.
+func levelDirection(in *Input) []Finding {
+	if !in.changed("loadline.level") || !in.Set.Board.FlattestFirst() {
+		return nil
+	}
+	from, to := in.Parent.Number("loadline.level", 0), in.Settings.Number("loadline.level", 0)
+	if to <= from {
+		return nil
+	}
+	return one(Note, []string{"loadline.level"}, nil, "For less droop take a lower level.",
+		"On this board level %g has more droop than level %g: level 1 is the flattest.", to, from)
+}
