@@ -3,6 +3,7 @@ package machine
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zerokeel/core/clock"
 	"zerokeel/core/govern"
@@ -96,6 +97,18 @@ func NewAdjustedModel(set *part.Set, tuning Tuning, chip silicon.Chip, adjust Ad
 	m.bins = clock.NewBins(p, tuning.Clocks.ReferenceMHz, top)
 	m.idleBin = m.bins.AtMost(tuning.IdleMHz)
 	return m, m.fillTables()
+}
+
+// Like returns the same machine with another chip and other adjustments. It shares what does not depend on them.
+func (m *Model) Like(chip silicon.Chip, adjust Adjust) (*Model, error) {
+	if !slices.Equal(chip.ShiftV, m.chip.ShiftV) {
+		return NewAdjustedModel(m.set, m.tuning, chip, adjust)
+	}
+	other := *m
+	other.chip, other.adjust = chip, adjust
+	other.path = heat.NewPath(m.set.Processor, m.set.Cooler, heat.PumpFactor(m.set.Cooler.Pump, m.tuning.Pump)).Scaled(math.Exp(adjust.DieR), math.Exp(adjust.CoolerR))
+	other.lineOhms = (m.tuning.LoadLine.MilliOhm + adjust.ExtraMOhm - m.tuning.ACMOhm) * 1e-3
+	return &other, nil
 }
 
 // awakeActivity is how much more a core without load switches when it may not sleep.
@@ -292,16 +305,24 @@ func (m *Model) fillFeeds(d *demand) {
 			if m.feedOf[c] != k || !m.tuning.On[c] {
 				continue
 			}
+			if !on {
+				rest := power.Conductance(m.idleA, switched*m.size[c], m.bins.MHz(m.idleBin))
+				for bin := range f.g {
+					f.g[bin] += rest
+				}
+				if !busy {
+					for bin := range f.cold {
+						f.cold[bin], f.hot[bin] = max(f.cold[bin], m.cold[c][m.idleBin]), max(f.hot[bin], m.hot[c][m.idleBin])
+					}
+				}
+				continue
+			}
+			perMHz := power.Conductance(d.activity, switched*m.size[c], 1)
+			cold, hot, most := m.cold[c], m.hot[c], d.caps[c]
 			for bin := range f.g {
-				at, activity := m.idleBin, m.idleA
-				if on {
-					at, activity = min(bin, d.caps[c]), d.activity
-				}
-				f.g[bin] += power.Conductance(activity, switched*m.size[c], m.bins.MHz(at))
-				if on || !busy {
-					f.cold[bin] = math.Max(f.cold[bin], m.cold[c][at])
-					f.hot[bin] = math.Max(f.hot[bin], m.hot[c][at])
-				}
+				at := min(bin, most)
+				f.g[bin] += perMHz * m.bins.MHz(at)
+				f.cold[bin], f.hot[bin] = max(f.cold[bin], cold[at]), max(f.hot[bin], hot[at])
 			}
 		}
 		if m.ringCounts(d) {
@@ -345,10 +366,10 @@ func (m *Model) leaks(temperature *[part.MaxCores]float64, into *leaks) {
 	p := &m.set.Processor.Power
 	into.sum, into.hottestC = [maxFeeds]float64{}, math.Inf(-1)
 	for c := range m.cores {
-		l := m.size[c] * power.LeakAt(p, m.chip.Leak[c], math.Min(temperature[c], runawayC))
+		l := m.size[c] * power.LeakAt(p, m.chip.Leak[c], min(temperature[c], runawayC))
 		into.core[c] = l
 		into.sum[m.feedOf[c]] += l
-		into.hottestC = math.Max(into.hottestC, temperature[c])
+		into.hottestC = max(into.hottestC, temperature[c])
 	}
 }
 
@@ -398,7 +419,7 @@ func (m *Model) at(d *demand, bin int, l *leaks) operating {
 	}
 	for c := range m.cores {
 		if d.active[c] || d.count == 0 {
-			op.worstW = math.Max(op.worstW, m.corePower(d, &op, l, c))
+			op.worstW = max(op.worstW, m.corePower(d, &op, l, c))
 		}
 	}
 	op.packageW = op.coresW + m.uncoreW

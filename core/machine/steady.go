@@ -147,7 +147,7 @@ func (m *Model) control(n heat.Nodes, worstW float64) float64 {
 // settleC is how close, in °C, a settled temperature is found, and bracketC how far from a neighbouring bin's it is
 // looked for first.
 const (
-	settleC  = 1e-5
+	settleC  = 1e-4
 	bracketC = 6.0
 )
 
@@ -171,4 +171,83 @@ func (m *Model) relax(d *demand, bin int, ambient, control float64, s *settled) 
 			return
 		}
 	}
+}
+
+// At is what a machine shows while a load holds it at a clock for good.
+type At struct {
+	MHz, RequestV, DeliveredV, PackageW, HottestC, CoolantC, Amps float64
+
+	settled *settled
+}
+
+// SettleAt returns where the machine settles when a load runs on all cores (on one, for a one-core load) at a mean clock
+// in MHz of the active cores, whatever the limits say. Between two bins it goes in a straight line, so it is smooth in
+// the clock as well as in everything the model was made from. near may give where a like model settled, and saves time.
+// Loads without a steady state are an error.
+func (m *Model) SettleAt(kind load.Kind, mhz, ambient float64, near At) (At, error) {
+	if kind == load.Transition {
+		return At{}, ErrNoSteadyState
+	}
+	d, err := m.checkedDemand(kind, nil, ambient)
+	if err != nil {
+		return At{}, err
+	}
+	if d.count == 0 {
+		s := m.settle(&d, m.idleBin, ambient, near.settled)
+		return m.shows(&d, &s), nil
+	}
+	bin := m.binOfMean(&d, mhz)
+	low := m.settle(&d, bin, ambient, near.settled)
+	a := m.shows(&d, &low)
+	if bin >= d.top || mhz <= a.MHz {
+		return a, nil
+	}
+	high := m.settle(&d, bin+1, ambient, &low)
+	b := m.shows(&d, &high)
+	if b.MHz <= a.MHz {
+		return a, nil
+	}
+	x := math.Min(1, (mhz-a.MHz)/(b.MHz-a.MHz))
+	mix := func(low, high float64) float64 { return low + x*(high-low) }
+	return At{mix(a.MHz, b.MHz), mix(a.RequestV, b.RequestV), mix(a.DeliveredV, b.DeliveredV), mix(a.PackageW, b.PackageW), mix(a.HottestC, b.HottestC), mix(a.CoolantC, b.CoolantC), mix(a.Amps, b.Amps), a.settled}, nil
+}
+
+// binOfMean returns the highest bin at which the mean clock of the active cores does not exceed mhz.
+func (m *Model) binOfMean(d *demand, mhz float64) int {
+	mean := func(bin int) float64 {
+		sum := 0.0
+		for c, on := range d.active {
+			if on {
+				sum += m.clockOf(d, c, bin)
+			}
+		}
+		return sum / float64(d.count)
+	}
+	low, high := 0, d.top
+	for low < high {
+		if mid := (low + high + 1) / 2; mean(mid) <= mhz+1e-6 {
+			low = mid
+		} else {
+			high = mid - 1
+		}
+	}
+	return low
+}
+
+func (m *Model) shows(d *demand, s *settled) At {
+	lead := m.leadFeed(d, &s.op)
+	a := At{RequestV: s.op.request[lead], DeliveredV: s.op.die[lead], PackageW: s.op.reportedW, CoolantC: s.nodes.Coolant, Amps: s.op.amps, settled: s}
+	n := 0
+	for c := range m.cores {
+		if !m.tuning.On[c] {
+			continue
+		}
+		a.HottestC = math.Max(a.HottestC, s.temperature[c])
+		if d.active[c] || d.count == 0 {
+			a.MHz += m.clockOf(d, c, s.op.bin)
+			n++
+		}
+	}
+	a.MHz /= float64(max(1, n))
+	return a
 }
