@@ -7,6 +7,7 @@ import (
 	"maps"
 	"net/http"
 	"slices"
+	"strings"
 
 	"zerokeel/core/fault"
 	"zerokeel/core/part"
@@ -55,6 +56,23 @@ type Attribute struct {
 	Positions []struct {
 		Name string `json:"ValueName"`
 	} `json:"Value"`
+}
+
+// Learnt returns the attribute in the terms in which a board's sheet is learnt.
+func (a Attribute) Learnt() trim.Learnt {
+	out := trim.Learnt{Attribute: a.Name, Label: a.Label, Menu: []string{}, Type: a.Type, Positions: []string{}}
+	if path := strings.TrimPrefix(a.MenuPath, "./"); path != "" {
+		out.Menu = strings.Split(path, "/")
+	}
+	for to, from := range map[*float64]*float64{&out.Min: a.Lowest, &out.Max: a.Highest, &out.Step: a.Step} {
+		if from != nil {
+			*to = *from
+		}
+	}
+	for _, p := range a.Positions {
+		out.Positions = append(out.Positions, p.Name)
+	}
+	return out
 }
 
 // Registry reads the board's attribute registry: every attribute by name.

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"zerokeel/core/load"
 	"zerokeel/core/series"
 	"zerokeel/core/stat"
 	"zerokeel/core/verdict"
@@ -15,26 +16,30 @@ import (
 type samplesByKey = map[string][]series.Sample
 
 // figures sums up a leg: the mean over its steady part and the peak of every channel that belongs to the machine as a
-// whole, and the mean and lowest effective clock of its cores.
-func figures(channels []link.Channel, samples samplesByKey) []store.Figure {
+// whole, and the mean and lowest effective clock of its cores. A load that visits one core after the other is steady
+// only over all its turns, since each core asks for a voltage of its own.
+func figures(kind load.Kind, channels []link.Channel, samples samplesByKey) []store.Figure {
 	list := []store.Figure{}
 	for _, c := range channels {
 		if c.Core >= 0 || c.Quantity == "limiter" {
 			continue
 		}
-		if f, ok := figure(c, samples[c.Key]); ok {
+		if f, ok := figure(kind, c, samples[c.Key]); ok {
 			list = append(list, f)
 		}
 	}
 	return append(list, clockFigures(channels, samples)...)
 }
 
-func figure(c link.Channel, samples []series.Sample) (store.Figure, bool) {
+func figure(kind load.Kind, c link.Channel, samples []series.Sample) (store.Figure, bool) {
 	values := present(samples)
 	if len(values) == 0 {
 		return store.Figure{}, false
 	}
-	steady := values[stat.SteadyFrom(values):]
+	steady := values
+	if !kind.OneCore() {
+		steady = values[stat.SteadyFrom(values):]
+	}
 	return store.Figure{Key: c.Key, Label: c.Label, Unit: c.Unit, Mean: stat.Summarise(steady).Mean, Peak: slices.Max(values)}, true
 }
 

@@ -19,6 +19,7 @@ import (
 //
 //	staging → restarting → waiting → reading → in force | differs
 //	                          └→ clearing → no POST
+//	entering ─────────────────→ waiting → reading → in force | differs      by hand, see card.go
 func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 	f, err := r.store.Fitting(ctx, id)
 	if err != nil || f.State.Ended() {
@@ -31,6 +32,9 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 	t, err := r.store.Trim(ctx, f.TrimID)
 	if err != nil {
 		return err
+	}
+	if f.ByHand() {
+		return r.stepCard(ctx, f, rig, t)
 	}
 	board, set, err := r.board(ctx, rig)
 	switch {
@@ -73,6 +77,9 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 		}
 		f.Found = store.AsJSON(found)
 		f.Differences = store.AsJSON(firmware.Compare(t.Settings.V, found))
+		if system, err := board.System(ctx); err == nil {
+			f.Version = system.BiosVersion
+		}
 		f.State = store.FitInForce
 		inForce := nullID(t.ID)
 		if len(f.Differences.V) > 0 {

@@ -109,6 +109,13 @@ func (r *Runner) round(ctx context.Context, steps *sync.WaitGroup) error {
 	if err != nil {
 		return err
 	}
+	due, err := r.store.DueChecks(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range due {
+		r.alone(steps, fmt.Sprintf("check of rig %d", due[i].ID), func() error { return r.checkInForce(ctx, &due[i]) })
+	}
 	for _, f := range fittings {
 		r.alone(steps, fmt.Sprintf("fitting %d", f.ID), func() error { return r.stepFitting(ctx, f.ID) })
 	}

@@ -183,7 +183,7 @@ func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs
 	}
 	result := verdict.Judge(evidence(l, ending, events, samples))
 	l.State, l.Result = store.LegEnded, store.AsJSON(result)
-	l.Figures = store.AsJSON(figures(rig.Channels.V, samples))
+	l.Figures = store.AsJSON(figures(l.Load, rig.Channels.V, samples))
 	if l.Yardstick != "" && l.Finished.Valid && l.Finished.V.Score != nil && result.Verdict == verdict.Held {
 		l.Score = sql.NullFloat64{Float64: *l.Finished.V.Score, Valid: true}
 	}

@@ -32,9 +32,8 @@ func TestEveryWayToFail(t *testing.T) {
 		{"core dropped", weakest(3, standin.Reserve{Heavy: 0.105}), 10, nil, servertest.Leg("heavy", 300), "core dropped", 3, "no progress"},
 		{"froze", weakest(2, standin.Reserve{Transition: 0.25}), 3, nil, servertest.Leg("transition", 300), "froze", -1, "the board says the machine is up"},
 		{"restarted", weakest(2, standin.Reserve{Transition: 0.25}), 1, nil, servertest.Leg("transition", 300), "restarted", -1, "restarted by itself"},
-		{"overheated", nil, 1, trim.Settings{
-			"limit.temperature": part.Number(115), "limit.ppt": part.Number(400), "limit.tdc": part.Number(300), "limit.edc": part.Number(400),
-			"fan.point.1.duty": part.Number(0), "fan.point.2.duty": part.Number(0), "fan.point.3.duty": part.Number(0), "fan.point.4.duty": part.Number(0),
+		{"overheated", func(c *standin.Config) { c.Weaker, c.Strays.CoolerR = nil, 0.9 }, 1, trim.Settings{
+			"limit.temperature": part.Number(115), "limit.ppt": part.Number(400), "limit.tdc": part.Number(300), "limit.edc": part.Number(300),
 		}, servertest.Leg("heavy", 900), "overheated", -1, "switched the machine off"},
 	}
 	bench := servertest.Start(t)

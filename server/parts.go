@@ -2,14 +2,19 @@ package server
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/http"
+	"slices"
 
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/fault"
 	"zerokeel/core/part"
+	"zerokeel/core/trim"
+	"zerokeel/firmware"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
@@ -78,4 +83,55 @@ func partName(sheet any) part.Name {
 		return p.Name
 	}
 	return part.Name{}
+}
+
+// GetPart answers with one sheet, as PutPart takes it.
+func (s *Server) GetPart(c *echo.Context, kind, id string) error {
+	p, err := s.store.Part(c.Request().Context(), kind, id)
+	if err != nil {
+		return err
+	}
+	sheet, err := asMap(p.Sheet)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s.%s.json"`, id, kind))
+	return c.JSON(http.StatusOK, sheet)
+}
+
+// DeletePart removes a sheet that no rig uses.
+func (s *Server) DeletePart(c *echo.Context, kind, id string) error {
+	err := s.store.DeletePart(c.Request().Context(), kind, id)
+	if errors.Is(err, store.ErrTaken) {
+		return &conflict{"a rig uses this sheet"}
+	} else if err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// LearnBoard reads the registry of a rig's board, and proposes which setting each attribute is.
+func (s *Server) LearnBoard(c *echo.Context, id int64) error {
+	ctx := c.Request().Context()
+	r, err := s.store.Rig(ctx, id)
+	if err != nil {
+		return err
+	}
+	if r.FirmwareAddress == "" {
+		return &conflict{"the board of " + r.Name + " is not reached over the network; give its address on the rig's sheet"}
+	}
+	client, err := firmware.New(r.FirmwareAddress, r.FirmwareUser, r.FirmwarePassword)
+	if err != nil {
+		return &conflict{err.Error()}
+	}
+	registry, err := client.Registry(ctx)
+	if err != nil {
+		return &conflict{"the board's registry cannot be read: " + err.Error()}
+	}
+	list := []trim.Learnt{}
+	for _, name := range slices.Sorted(maps.Keys(registry)) {
+		list = append(list, registry[name].Learnt())
+	}
+	trim.Propose(list)
+	return c.JSON(http.StatusOK, list)
 }

@@ -5,12 +5,14 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"errors"
+	"math"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/fault"
 	"zerokeel/core/load"
+	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/firmware"
@@ -82,7 +84,7 @@ func (s *Server) CreateRig(c *echo.Context) error {
 			return err
 		}
 		first.Name = "stock"
-		if err := fill(first, set, trim.Stock(set.Processor, set.Board), r.AmbientC); err != nil {
+		if err := s.fill(ctx, first, r, set, trim.Stock(set.Processor, set.Board)); err != nil {
 			return err
 		}
 	}
@@ -144,6 +146,9 @@ func (s *Server) UpdateRig(c *echo.Context, id int64) error {
 	if err := setFirmware(r, in.Firmware); err != nil {
 		return err
 	}
+	if in.Refit != nil {
+		r.Refit = *in.Refit
+	}
 	if err := s.store.UpdateRig(c.Request().Context(), r); err != nil {
 		return err
 	}
@@ -193,10 +198,13 @@ func (s *Server) rig(c *echo.Context, r *store.Rig) (*api.Rig, error) {
 	status := s.runner.Hub().Status(r.ID)
 	out := &api.Rig{
 		Id: r.ID, Name: r.Name, Simulated: r.Simulated || status.Hello.Simulated, Linked: status.Linked, AmbientC: r.AmbientC,
-		FirmwareAddress: r.FirmwareAddress, Vitals: []api.Vital{}, CoreGroups: []api.CoreGroup{}, Limits: []api.LimitAudit{}, Stock: []api.Figure{},
+		FirmwareAddress: r.FirmwareAddress, Refit: r.Refit, Drift: nonNil(r.Drift.V), FirmwareVersion: r.FirmwareVersion, Quirks: []string{}, Vitals: []api.Vital{}, CoreGroups: []api.CoreGroup{}, Limits: []api.LimitAudit{}, Stock: []api.Figure{},
 	}
 	if r.TrimInForce.Valid {
 		out.TrimInForce = &r.TrimInForce.Int64
+	}
+	if r.LostTrim.Valid {
+		out.LostTrim = &r.LostTrim.Int64
 	}
 	if status.Linked {
 		out.Vitals = s.vitals.of(r.ID, r.Channels.V)
@@ -210,6 +218,10 @@ func (s *Server) rig(c *echo.Context, r *store.Rig) (*api.Rig, error) {
 	case err == nil:
 		out.Parts = &api.PartNames{Processor: set.Processor.String(), Board: set.Board.String(), Cooler: set.Cooler.String(), Memory: set.Memory.String()}
 		out.CanFit, out.Cores, out.Limits = r.FirmwareAddress != "", set.Processor.Cores(), audit(set)
+		out.ByHand = r.FirmwareAddress == ""
+		for _, q := range set.Board.Quirks {
+			out.Quirks = append(out.Quirks, q.Text)
+		}
 		for _, cl := range set.Processor.Clusters {
 			out.CoreGroups = append(out.CoreGroups, api.CoreGroup{Name: cl.Name, Cores: cl.Cores})
 		}
@@ -223,18 +235,31 @@ func (s *Server) rig(c *echo.Context, r *store.Rig) (*api.Rig, error) {
 	return out, err
 }
 
-// audit compares the maker's limits with what the board sets as delivered.
+// audit compares the maker's limits with those that the board puts in force as delivered.
 func audit(set *part.Set) []api.LimitAudit {
-	stock := trim.Stock(set.Processor, set.Board)
-	spec := set.Processor.Limits
 	out := []api.LimitAudit{}
+	tuning, err := machine.Tune(set, nil)
+	if err != nil {
+		return out
+	}
+	l := &tuning.Limits
 	for _, one := range []struct {
 		key   string
-		maker float64
-	}{{"limit.ppt", spec.PPTW}, {"limit.tdc", spec.TDCA}, {"limit.edc", spec.EDCA}, {"limit.temperature", spec.TemperatureC}} {
-		def, _, _ := trim.Find(one.key)
-		board := stock.Number(one.key, one.maker)
-		out = append(out, api.LimitAudit{Key: one.key, Name: def.Name, Unit: def.Unit, Maker: one.maker, Board: board, Exceeds: board > one.maker})
+		board float64
+	}{
+		{"limit.ppt", l.SustainedW}, {"limit.tdc", l.SustainedA}, {"limit.edc", l.PeakA},
+		{"limit.pl1", l.SustainedW}, {"limit.pl2", l.ShortW}, {"limit.tau", l.WindowS}, {"limit.iccMax", l.PeakA}, {"limit.temperature", l.TemperatureC},
+	} {
+		def, index, _ := trim.Find(one.key)
+		if def.Parts != nil && !def.Parts(set.Processor) {
+			continue
+		}
+		maker, _ := def.Spec(set.Processor, index).Number()
+		row := api.LimitAudit{Key: one.key, Name: def.Name, Unit: def.Unit, Maker: maker, Exceeds: one.board > maker}
+		if !math.IsInf(one.board, 1) {
+			row.Board = &one.board
+		}
+		out = append(out, row)
 	}
 	return out
 }

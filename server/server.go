@@ -26,15 +26,17 @@ import (
 
 // Server serves one bench.
 type Server struct {
-	store  *store.Store
-	runner *runner.Runner
-	bus    *live.Bus
-	log    *slog.Logger
-	front  fs.FS
-	doc    *openapi3.T
-	vitals *vitals
-	closed context.Context // ends the event streams before the server shuts down
-	close  context.CancelFunc
+	fits    fits
+	parents parents
+	store   *store.Store
+	runner  *runner.Runner
+	bus     *live.Bus
+	log     *slog.Logger
+	front   fs.FS
+	doc     *openapi3.T
+	vitals  *vitals
+	closed  context.Context // ends the event streams before the server shuts down
+	close   context.CancelFunc
 }
 
 // Config says what a server needs. Front holds the built front end, with index.html at its top. Hosts are the names,

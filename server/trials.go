@@ -1,6 +1,7 @@
 package server
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"maps"
@@ -168,7 +169,11 @@ func (s *Server) StartTrial(c *echo.Context, id int64) error {
 	if in.Name != nil {
 		t.Name = *in.Name
 	}
-	legs, faults := plan(in.Legs, t.Purpose, r.Facts.V.Cores, yardsticks)
+	cores, err := s.runningCores(ctx, r)
+	if err != nil {
+		return err
+	}
+	legs, faults := plan(in.Legs, t.Purpose, cores, yardsticks)
 	if len(faults) > 0 {
 		return faults
 	}
@@ -183,8 +188,35 @@ func (s *Server) StartTrial(c *echo.Context, id int64) error {
 	return s.answerTrial(c, t.ID, http.StatusCreated)
 }
 
+// runningCores lists the cores that a rig's trim in force leaves switched on; those that its agent found where its parts
+// are not known.
+func (s *Server) runningCores(ctx context.Context, r *store.Rig) ([]int, error) {
+	found := machine.AllCores(r.Facts.V.Cores)
+	set, err := s.store.PartSet(ctx, r)
+	if errors.Is(err, store.ErrNotFound) {
+		return found, nil
+	} else if err != nil {
+		return nil, err
+	}
+	settings, err := s.standing(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	tuning, err := machine.Tune(set, settings)
+	if err != nil {
+		return found, nil
+	}
+	var on []int
+	for core, is := range tuning.On {
+		if is {
+			on = append(on, core)
+		}
+	}
+	return on, nil
+}
+
 // plan turns what was asked into legs, with every fault of it.
-func plan(asked []api.LegRequest, purpose string, cores int, yardsticks []store.Yardstick) ([]store.Leg, fault.List) {
+func plan(asked []api.LegRequest, purpose string, cores []int, yardsticks []store.Yardstick) ([]store.Leg, fault.List) {
 	var f fault.List
 	var legs []store.Leg
 	for i, a := range asked {
@@ -193,12 +225,12 @@ func plan(asked []api.LegRequest, purpose string, cores int, yardsticks []store.
 		if a.Cores != nil {
 			l.Cores = store.AsJSON(*a.Cores)
 		} else {
-			l.Cores = store.AsJSON(machine.AllCores(cores))
+			l.Cores = store.AsJSON(cores)
 		}
 		seen := map[int]bool{}
 		for _, core := range l.Cores.V {
-			if core >= cores || seen[core] {
-				f.Add(at+".cores", fmt.Sprintf("name each core once, 0 to %d", cores-1), "core %d does not exist or stands twice", core)
+			if !slices.Contains(cores, core) || seen[core] {
+				f.Add(at+".cores", fmt.Sprintf("name each core once, of %d that run, 0 to %d", len(cores), slices.Max(cores)), "core %d does not run or stands twice", core)
 			}
 			seen[core] = true
 		}

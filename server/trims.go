@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"sync"
 
 	"github.com/labstack/echo/v5"
 
@@ -47,14 +48,18 @@ func (s *Server) ListSettings(c *echo.Context, id int64) error {
 		entry, _ := set.Board.Lookup(key)
 		row := api.Setting{
 			Key: key, Group: string(def.Group), Type: api.SettingType(def.Type), Unit: def.Unit, Name: def.Name, Meaning: def.Meaning,
-			Label: entry.Label, Menu: entry.Menu, Min: entry.Min, Max: entry.Max, Step: entry.Step, Choices: def.Choices,
+			Scope: string(def.Scope), Index: index, Kin: def.Kin, Signed: def.Signed, Neutral: def.Neutral, NoEffect: def.NoEffect, Lost: entry.Lost,
+			Label: entry.Label, Menu: entry.Menu, Min: entry.Min, Max: entry.Max, Step: entry.Step, Choices: nonNil(trim.Choices(def, entry)),
 			Stock: entry.Default, Spec: spec(set.Processor, def, index), Core: -1,
+		}
+		if def.Scope == part.ScopeTiming {
+			row.Name = set.Board.Timings[index-1]
+		}
+		if entry.Second != nil {
+			row.Second = entry.Second.Label
 		}
 		if def.Scope == part.ScopeCore {
 			row.Core = index
-		}
-		if row.Choices == nil {
-			row.Choices = []string{}
 		}
 		out = append(out, row)
 	}
@@ -80,32 +85,77 @@ func (s *Server) CheckTrim(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
+	h, err := s.history(ctx, id)
+	if err != nil {
+		return err
+	}
+	fit, err := s.fit(r, set, h)
+	if err != nil {
+		return err
+	}
 	parent := trim.Stock(set.Processor, set.Board)
-	var known *forecast.Result // of the parent, where it was stored at this room temperature
+	var parentTrim *store.Trim
 	if in.Parent != nil {
-		t, err := s.trimOf(ctx, id, *in.Parent)
-		if err != nil {
+		if parentTrim, err = s.trimOf(ctx, id, *in.Parent); err != nil {
 			return err
 		}
-		parent = t.Settings.V
-		if t.Forecast.Valid && t.Forecast.V.AmbientC == r.AmbientC {
-			known = &t.Forecast.V
-		}
+		parent = parentTrim.Settings.V
 	}
 	settings := parent.With(in.Settings)
-	changes := nonNil(trim.Diff(parent, settings))
-	out := api.Check{Findings: nonNil(preflight.Check(preflight.Input{Set: set, Settings: settings, Parent: parent})), Changes: changes, Reason: inWords(changes)}
+	records, err := s.preflightRecords(ctx, r, set, parentTrim, h)
+	if err != nil {
+		return err
+	}
+	out := api.Check{Changes: nonNil(trim.Diff(parent, settings)), Inert: map[string]string{}}
+	out.Reason = inWords(out.Changes)
 	// A trim that the board does not take has no forecast; the findings say why.
-	if f, err := forecast.FromSheets(set, settings, r.AmbientC); err == nil {
+	if f, err := fit.Forecast(settings, r.AmbientC); err == nil {
 		out.Forecast = f
 	}
-	if known == nil {
-		if f, err := forecast.FromSheets(set, parent, r.AmbientC); err == nil {
-			known = f
+	out.ParentForecast = s.parentForecast(r, fit, parentTrim, parent)
+	out.Findings = nonNil(preflight.Check(preflight.Input{Set: set, Settings: settings, Parent: parent, Forecast: out.Forecast, Records: records}))
+	for _, key := range trim.Keys(set.Processor, set.Board) {
+		if why := trim.Inert(set, settings, key); why != "" {
+			out.Inert[key] = why
 		}
 	}
-	out.ParentForecast = known
 	return c.JSON(http.StatusOK, out)
+}
+
+// parentForecast returns the forecast of a parent: the stored one where it rests on the same records and room
+// temperature.
+func (s *Server) parentForecast(r *store.Rig, fit *forecast.Fit, t *store.Trim, settings trim.Settings) *forecast.Result {
+	if t != nil && t.Forecast.Valid && t.Forecast.V.AmbientC == r.AmbientC && t.Forecast.V.Records == fit.Records && len(t.Forecast.V.Spreads) > 0 {
+		return &t.Forecast.V
+	}
+	s.parents.mu.Lock()
+	defer s.parents.mu.Unlock()
+	key := parentKey{rig: r.ID, records: fit.Records, ambientC: r.AmbientC}
+	if t != nil {
+		key.trim = t.ID
+	}
+	if s.parents.key == key && s.parents.kept != nil {
+		return s.parents.kept
+	}
+	f, err := fit.Forecast(settings, r.AmbientC)
+	if err != nil {
+		return nil
+	}
+	s.parents.key, s.parents.kept = key, f
+	return f
+}
+
+// parents keeps the last forecast of a parent: while its child is edited it is asked for at every keystroke.
+type parents struct {
+	mu   sync.Mutex
+	key  parentKey
+	kept *forecast.Result
+}
+
+type parentKey struct {
+	rig, trim int64
+	records   int
+	ambientC  float64
 }
 
 func nonNil[T any](list []T) []T {
@@ -203,7 +253,7 @@ func apiTrim(t *store.Trim, all []store.Trim, r *store.Rig, points map[int64]flo
 	out := api.Trim{
 		Id: t.ID, Rig: t.RigID, Number: t.Number, Name: t.Name, Reason: t.Reason, Settings: t.Settings.V, Changes: []trim.Change{},
 		Standing: api.TrimStanding(t.Standing), InForce: r.TrimInForce.Valid && r.TrimInForce.Int64 == t.ID,
-		CreatedAt: t.CreatedAt, Verdict: string(t.Verdict), Core: t.Core, Summary: summary(t),
+		Notes: t.Notes, Profile: api.TrimProfile(t.Profile), CreatedAt: t.CreatedAt, Verdict: string(t.Verdict), Core: t.Core, Summary: summary(t),
 	}
 	if out.Settings == nil {
 		out.Settings = trim.Settings{}
@@ -245,24 +295,32 @@ func summary(t *store.Trim) string {
 func (s *Server) GetTrim(c *echo.Context, id int64) error { return s.answerTrim(c, id, http.StatusOK) }
 
 func (s *Server) answerTrim(c *echo.Context, id int64, status int) error {
-	ctx := c.Request().Context()
-	t, err := s.store.Trim(ctx, id)
+	t, err := s.apiTrimOf(c.Request().Context(), id)
 	if err != nil {
 		return err
+	}
+	return c.JSON(status, t)
+}
+
+func (s *Server) apiTrimOf(ctx context.Context, id int64) (*api.Trim, error) {
+	t, err := s.store.Trim(ctx, id)
+	if err != nil {
+		return nil, err
 	}
 	r, err := s.store.Rig(ctx, t.RigID)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	all, err := s.store.Trims(ctx, t.RigID)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	points, err := s.meanPoints(ctx, t.RigID)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	return c.JSON(status, apiTrim(t, all, r, points))
+	out := apiTrim(t, all, r, points)
+	return &out, nil
 }
 
 // CreateTrim makes a trim from another.
@@ -288,7 +346,7 @@ func (s *Server) CreateTrim(c *echo.Context, id int64) error {
 	if in.Reason != nil {
 		t.Reason = *in.Reason
 	}
-	if err := fill(t, set, parent.Settings.V.With(in.Settings), r.AmbientC); err != nil {
+	if err := s.fill(ctx, t, r, set, parent.Settings.V.With(in.Settings)); err != nil {
 		return err
 	}
 	if err := s.store.CreateTrim(ctx, t); err != nil {
@@ -298,12 +356,23 @@ func (s *Server) CreateTrim(c *echo.Context, id int64) error {
 	return s.answerTrim(c, t.ID, http.StatusCreated)
 }
 
-// fill gives a trim its settings, checked, and its forecast.
-func fill(t *store.Trim, set *part.Set, settings trim.Settings, ambientC float64) error {
+// fill gives a trim its settings, checked, and its forecast from all that is known of the rig.
+func (s *Server) fill(ctx context.Context, t *store.Trim, r *store.Rig, set *part.Set, settings trim.Settings) error {
 	if faults := trim.Check(set.Processor, set.Board, settings); len(faults) > 0 {
 		return faults.Under("settings")
 	}
-	f, err := forecast.FromSheets(set, settings, ambientC)
+	h := &history{}
+	if r.ID != 0 {
+		var err error
+		if h, err = s.history(ctx, r.ID); err != nil {
+			return err
+		}
+	}
+	fit, err := s.fit(r, set, h)
+	if err != nil {
+		return err
+	}
+	f, err := fit.Forecast(settings, r.AmbientC)
 	if err != nil {
 		return err
 	}
@@ -311,7 +380,7 @@ func fill(t *store.Trim, set *part.Set, settings trim.Settings, ambientC float64
 	return nil
 }
 
-// UpdateTrim changes a draft.
+// UpdateTrim changes a draft, or the notes and the profile of any trim.
 func (s *Server) UpdateTrim(c *echo.Context, id int64) error {
 	in, err := body[api.UpdateTrimRequest](c)
 	if err != nil {
@@ -333,12 +402,25 @@ func (s *Server) UpdateTrim(c *echo.Context, id int64) error {
 		t.Reason = *in.Reason
 	}
 	if in.Settings != nil {
-		if err := fill(t, set, t.Settings.V.With(*in.Settings), r.AmbientC); err != nil {
+		if err := s.fill(ctx, t, r, set, t.Settings.V.With(*in.Settings)); err != nil {
 			return err
 		}
 	}
-	if err := s.store.UpdateTrim(ctx, t); err != nil {
-		return err
+	if in.Name != nil || in.Reason != nil || in.Settings != nil {
+		if err := s.store.UpdateTrim(ctx, t); err != nil {
+			return err
+		}
+	}
+	if in.Notes != nil || in.Profile != nil {
+		if in.Notes != nil {
+			t.Notes = *in.Notes
+		}
+		if in.Profile != nil {
+			t.Profile = store.Profile(*in.Profile)
+		}
+		if err := s.store.NoteTrim(ctx, t); err != nil {
+			return err
+		}
 	}
 	s.bus.Publish(live.Message{Topic: "trim", Rig: t.RigID, ID: t.ID})
 	return s.GetTrim(c, id)

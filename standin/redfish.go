@@ -150,7 +150,7 @@ func (r *Rig) system() object {
 	}
 }
 
-var resetTypes = []string{"On", "ForceOff", "GracefulShutdown", "GracefulRestart", "ForceRestart", "PowerCycle"}
+var resetTypes = []string{"On", "ForceOff", "GracefulShutdown", "GracefulRestart", "ForceRestart", "PowerCycle", "FullPowerCycle"}
 
 func (r *Rig) bios() object {
 	return object{
@@ -238,6 +238,9 @@ func (r *Rig) reset(w http.ResponseWriter, q *http.Request) {
 	case strings.HasPrefix(body.ResetType, "Graceful") && r.phase != running:
 		refuse(w, http.StatusConflict, message("ResourceInStandby", "The operating system does not answer.", "Use a forced reset."))
 		return
+	case body.ResetType == "FullPowerCycle":
+		r.loseSupply()
+		r.powerOn()
 	default:
 		r.powerOn()
 	}

@@ -211,6 +211,7 @@ func (r *Rig) powerOn() {
 		r.state.Attributes[name] = value
 	}
 	r.state.Pending = map[string]any{}
+	r.round()
 	r.state.Boots++
 	model, err := r.model()
 	if err != nil {
@@ -222,6 +223,25 @@ func (r *Rig) powerOn() {
 	r.machine.Retune(model)
 	r.phase, r.phaseEnd = posting, r.state.Clock+postS
 	r.keep()
+}
+
+// round does to the settings in force what the board's firmware does on its own: some take any step and round it.
+func (r *Rig) round() {
+	for name, e := range r.registryEntries() {
+		x, ok := r.state.Attributes[name].(int)
+		if by := e.entry.Round * e.scale; ok && by > 0 && !e.stands(x) {
+			r.state.Attributes[name] = int(math.Round(math.Round(float64(x)/by) * by))
+		}
+	}
+}
+
+// loseSupply switches the supply off: the board forgets what it keeps only as long as it has power.
+func (r *Rig) loseSupply() {
+	for name, e := range r.registryEntries() {
+		if e.entry.Lost {
+			r.state.Attributes[name] = e.defaultValue()
+		}
+	}
 }
 
 // powerOff stops the machine at once.
@@ -280,7 +300,17 @@ func (r *Rig) bootID() string { return fmt.Sprintf("%s-boot-%d", r.cfg.Name, r.s
 func (r *Rig) nowMS() int64 { return int64(r.state.Clock * 1000) }
 
 func (r *Rig) facts() link.Facts {
-	p := r.cfg.Parts.Processor
+	p, tuning := r.cfg.Parts.Processor, r.machine.Tuning()
+	cores, threads := 0, 0
+	for c, on := range tuning.On {
+		if on {
+			cores++
+			threads++
+			if tuning.SMT && p.ClusterThreads(p.ClusterOf(c)) > 1 {
+				threads++
+			}
+		}
+	}
 	return link.Facts{Host: r.cfg.Name, System: "simulated", Kernel: "none", Processor: p.Name.String(),
-		Cores: p.Cores(), Threads: p.Cores() * p.ThreadsPerCore, MemoryMB: r.cfg.Parts.Memory.CapacityG * 1024}
+		Cores: cores, Threads: threads, MemoryMB: r.cfg.Parts.Memory.CapacityG * 1024}
 }

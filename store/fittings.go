@@ -16,6 +16,7 @@ import (
 type FittingState string
 
 const (
+	FitEntering   FittingState = "entering"   // a person enters the card at the board
 	FitStaging    FittingState = "staging"    // handing the settings to the board
 	FitRestarting FittingState = "restarting" // asking for the restart
 	FitWaiting    FittingState = "waiting"    // for the machine to come up
@@ -51,20 +52,29 @@ type Fitting struct {
 	RigClock    time.Time                   `db:"rig_clock"`
 	CreatedAt   time.Time                   `db:"created_at"`
 	EndedAt     sql.NullTime                `db:"ended_at"`
+	Version     string                      `db:"firmware_version"` // of the board's firmware when it ended
+	Card        JSON[[]trim.Line]           `db:"card"`             // of a fitting by hand
+	Ticked      JSON[[]string]              `db:"ticked"`           // keys of the lines entered
 }
 
-const fittingColumns = `id, rig_id, trim_id, state, failed_in, boot_before, acted_at, found, differences, problem, rig_clock, created_at, ended_at`
+// ByHand reports whether a person enters the settings at the board.
+func (f *Fitting) ByHand() bool { return f.Card.Valid }
+
+const fittingColumns = `id, rig_id, trim_id, state, failed_in, boot_before, acted_at, found, differences, problem, rig_clock, created_at, ended_at, firmware_version, card, ticked`
 
 // CreateFitting stores a fitting that begins. It is ErrTaken while another fitting or a trial runs on the rig.
 func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
 	now := time.Now().UTC()
 	f.State, f.ActedAt, f.CreatedAt = FitStaging, now, now
+	if f.ByHand() {
+		f.State = FitEntering
+	}
 	err := s.within(ctx, func(tx *sqlx.Tx) error {
 		if err := claim(ctx, tx, f.RigID); err != nil {
 			return err
 		}
-		result, err := tx.NamedExecContext(ctx, `INSERT INTO fittings (rig_id, trim_id, state, boot_before, acted_at, problem, rig_clock, created_at)
-			VALUES (:rig_id, :trim_id, :state, :boot_before, :acted_at, :problem, :rig_clock, :created_at)`, f)
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO fittings (rig_id, trim_id, state, boot_before, acted_at, problem, rig_clock, created_at, card, ticked)
+			VALUES (:rig_id, :trim_id, :state, :boot_before, :acted_at, :problem, :rig_clock, :created_at, :card, :ticked)`, f)
 		if err != nil {
 			return err
 		}
@@ -102,7 +112,7 @@ func (s *Store) SaveFitting(ctx context.Context, f *Fitting, inForce sql.NullInt
 				if err := setInForce(ctx, tx, f.RigID, inForce.Int64, f.RigClock); err != nil {
 					return err
 				}
-			} else if f.State != FitFailed || f.FailedIn != FitStaging {
+			} else if f.State != FitFailed || (f.FailedIn != FitStaging && f.FailedIn != FitEntering) {
 				if _, err := tx.ExecContext(ctx, `UPDATE rigs SET trim_in_force = NULL WHERE id = ?`, f.RigID); err != nil {
 					return err
 				}
@@ -113,11 +123,28 @@ func (s *Store) SaveFitting(ctx context.Context, f *Fitting, inForce sql.NullInt
 				}
 			}
 		}
-		_, err := tx.NamedExecContext(ctx, `UPDATE fittings SET state = :state, failed_in = :failed_in, boot_before = :boot_before, acted_at = :acted_at,
+		if f.Version != "" {
+			if _, err := tx.ExecContext(ctx, `UPDATE rigs SET firmware_version = ?, check_due = FALSE WHERE id = ?`, f.Version, f.RigID); err != nil {
+				return err
+			}
+		}
+		_, err := tx.NamedExecContext(ctx, `UPDATE fittings SET state = :state, firmware_version = :firmware_version, failed_in = :failed_in, boot_before = :boot_before, acted_at = :acted_at,
 			found = :found, differences = :differences, problem = :problem, ended_at = :ended_at WHERE id = :id`, f)
 		return err
 	})
 	return known(err, "save fitting %d", f.ID)
+}
+
+// TickCard stores which lines of a card were entered. It is ErrFixed once the card has left the person's hands.
+func (s *Store) TickCard(ctx context.Context, id int64, keys []string) error {
+	result, err := s.db.ExecContext(ctx, `UPDATE fittings SET ticked = ? WHERE id = ? AND state = ?`, AsJSON(keys), id, FitEntering)
+	if err != nil {
+		return known(err, "tick the card of fitting %d", id)
+	}
+	if _, err := result.RowsAffected(); err != nil {
+		return known(err, "tick the card of fitting %d", id)
+	}
+	return nil
 }
 
 // Fittings lists a rig's fittings, newest first.

@@ -1,10 +1,14 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"time"
+
+	"github.com/jmoiron/sqlx"
 
 	"zerokeel/core/part"
 )
@@ -55,4 +59,34 @@ func (s *Store) PartSet(ctx context.Context, r *Rig) (*part.Set, error) {
 		return nil, fmt.Errorf("load the part sheets of rig %s: %w", r.Name, ErrNotFound)
 	}
 	return set, nil
+}
+
+// Part returns one sheet.
+func (s *Store) Part(ctx context.Context, kind, id string) (*Part, error) {
+	var p Part
+	err := s.db.GetContext(ctx, &p, `SELECT kind, id, name, sheet FROM parts WHERE kind = ? AND id = ?`, kind, id)
+	return &p, known(err, "load %s %s", kind, id)
+}
+
+// DeletePart removes a sheet. It is ErrTaken while a rig uses it.
+func (s *Store) DeletePart(ctx context.Context, kind, id string) error {
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		var used int
+		if err := tx.GetContext(ctx, &used, `SELECT COUNT(*) FROM rigs WHERE (? = 'processor' AND processor_id = ?) OR (? = 'board' AND board_id = ?)
+			OR (? = 'cooler' AND cooler_id = ?) OR (? = 'memory' AND memory_id = ?) FOR UPDATE`, kind, id, kind, id, kind, id, kind, id); err != nil {
+			return err
+		}
+		if used > 0 {
+			return ErrTaken
+		}
+		result, err := tx.ExecContext(ctx, `DELETE FROM parts WHERE kind = ? AND id = ?`, kind, id)
+		if err != nil {
+			return err
+		}
+		if n, err := result.RowsAffected(); err != nil || n == 0 {
+			return cmp.Or(err, sql.ErrNoRows)
+		}
+		return nil
+	})
+	return known(err, "remove %s %s", kind, id)
 }

@@ -7,32 +7,38 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"zerokeel/firmware"
 	"zerokeel/link"
 )
 
 // Rig is a rig as stored.
 type Rig struct {
-	ID               int64                `db:"id"`
-	Name             string               `db:"name"`
-	Simulated        bool                 `db:"simulated"`
-	AmbientC         float64              `db:"ambient_c"`
-	Processor        sql.NullString       `db:"processor_id"`
-	Board            sql.NullString       `db:"board_id"`
-	Cooler           sql.NullString       `db:"cooler_id"`
-	Memory           sql.NullString       `db:"memory_id"`
-	FirmwareAddress  string               `db:"firmware_address"`
-	FirmwareUser     string               `db:"firmware_user"`
-	FirmwarePassword string               `db:"firmware_password"`
-	TokenHash        []byte               `db:"token_hash"`
-	TrimInForce      sql.NullInt64        `db:"trim_in_force"`
-	BootID           string               `db:"boot_id"` // of its last hello
-	Facts            JSON[link.Facts]     `db:"facts"`
-	Channels         JSON[[]link.Channel] `db:"channels"`
-	CreatedAt        time.Time            `db:"created_at"`
+	ID               int64                       `db:"id"`
+	Name             string                      `db:"name"`
+	Simulated        bool                        `db:"simulated"`
+	AmbientC         float64                     `db:"ambient_c"`
+	Processor        sql.NullString              `db:"processor_id"`
+	Board            sql.NullString              `db:"board_id"`
+	Cooler           sql.NullString              `db:"cooler_id"`
+	Memory           sql.NullString              `db:"memory_id"`
+	FirmwareAddress  string                      `db:"firmware_address"`
+	FirmwareUser     string                      `db:"firmware_user"`
+	FirmwarePassword string                      `db:"firmware_password"`
+	TokenHash        []byte                      `db:"token_hash"`
+	TrimInForce      sql.NullInt64               `db:"trim_in_force"`
+	BootID           string                      `db:"boot_id"` // of its last hello
+	Facts            JSON[link.Facts]            `db:"facts"`
+	Channels         JSON[[]link.Channel]        `db:"channels"`
+	FirmwareVersion  string                      `db:"firmware_version"`
+	CheckDue         bool                        `db:"check_due"` // it has started anew: see whether its trim is still in force
+	Refit            bool                        `db:"refit"`     // fit again what its board has lost
+	LostTrim         sql.NullInt64               `db:"lost_trim"` // the trim that was in force and no longer is
+	Drift            JSON[[]firmware.Difference] `db:"drift"`     // in what
+	CreatedAt        time.Time                   `db:"created_at"`
 }
 
 const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id, firmware_address, firmware_user,
-	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, created_at`
+	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, lost_trim, drift, created_at`
 
 // CreateRig stores a rig and its first trim, T0: the settings as delivered, or as found where they cannot be read.
 func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool) error {
@@ -84,7 +90,7 @@ func (s *Store) RigByToken(ctx context.Context, hash []byte) (*Rig, error) {
 // UpdateRig stores what a person may change of a rig.
 func (s *Store) UpdateRig(ctx context.Context, r *Rig) error {
 	_, err := s.db.NamedExecContext(ctx, `UPDATE rigs SET ambient_c = :ambient_c, firmware_address = :firmware_address, firmware_user = :firmware_user,
-		firmware_password = :firmware_password, token_hash = :token_hash WHERE id = :id`, r)
+		firmware_password = :firmware_password, token_hash = :token_hash, refit = :refit WHERE id = :id`, r)
 	return known(err, "update rig %d", r.ID)
 }
 
@@ -92,7 +98,8 @@ func (s *Store) UpdateRig(ctx context.Context, r *Rig) error {
 func (s *Store) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
 	var last uint64
 	err := s.within(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, `UPDATE rigs SET boot_id = ?, facts = ?, channels = ? WHERE id = ?`, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), rig); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE rigs SET check_due = check_due OR boot_id <> ?, boot_id = ?, facts = ?, channels = ? WHERE id = ?`,
+			h.BootID, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), rig); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO link_streams (rig_id, stream, last_seq) VALUES (?, ?, 0)`, rig, h.Stream); err != nil {
@@ -109,8 +116,39 @@ func (s *Store) SetInForce(ctx context.Context, rig int64, trimID sql.NullInt64)
 	return known(err, "set the trim in force of rig %d", rig)
 }
 
+// DueChecks lists the rigs that have started anew since their settings were last read, and run no fitting.
+func (s *Store) DueChecks(ctx context.Context) ([]Rig, error) {
+	rigs := []Rig{}
+	err := s.db.SelectContext(ctx, &rigs, `SELECT `+rigColumns+` FROM rigs WHERE check_due
+		AND NOT EXISTS (SELECT 1 FROM fittings WHERE rig_id = rigs.id AND ended_at IS NULL) ORDER BY id`)
+	return rigs, known(err, "list the rigs to be checked")
+}
+
+// Checked records what a rig's board said of the trim that was in force: nothing drifted, or what did, and which trim
+// then is in force. It changes nothing when another fitting has begun or another trim is in force by now.
+func (s *Store) Checked(ctx context.Context, r *Rig, version string, drift []firmware.Difference, inForce sql.NullInt64) error {
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		lost := JSON[[]firmware.Difference]{}
+		trimID := sql.NullInt64{}
+		if len(drift) > 0 {
+			lost, trimID = AsJSON(drift), r.TrimInForce
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE rigs SET check_due = FALSE, firmware_version = ?, drift = ?, lost_trim = ?, trim_in_force = ?
+			WHERE id = ? AND trim_in_force <=> ? AND NOT EXISTS (SELECT 1 FROM fittings WHERE rig_id = rigs.id AND ended_at IS NULL)`,
+			version, lost, trimID, inForce, r.ID, r.TrimInForce)
+		return err
+	})
+	return known(err, "record the check of rig %d", r.ID)
+}
+
+// NothingToCheck records that a rig's settings cannot be read, or that there are none to be in force.
+func (s *Store) NothingToCheck(ctx context.Context, rig int64) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE rigs SET check_due = FALSE WHERE id = ?`, rig)
+	return known(err, "record the check of rig %d", rig)
+}
+
 func setInForce(ctx context.Context, tx *sqlx.Tx, rig, trimID int64, at time.Time) error {
-	if _, err := tx.ExecContext(ctx, `UPDATE rigs SET trim_in_force = ? WHERE id = ?`, trimID, rig); err != nil {
+	if _, err := tx.ExecContext(ctx, `UPDATE rigs SET trim_in_force = ?, lost_trim = NULL, drift = NULL WHERE id = ?`, trimID, rig); err != nil {
 		return err
 	}
 	_, err := tx.ExecContext(ctx, `UPDATE trims SET fitted_at = COALESCE(fitted_at, ?), standing = IF(standing = ?, ?, standing) WHERE id = ?`,

@@ -22,6 +22,15 @@ const (
 	StandingFailed Standing = "failed" // its last proof failed
 )
 
+// Profile is what a trim is kept for. A rig has at most one trim of each.
+type Profile string
+
+const (
+	ProfileNone  Profile = ""
+	ProfileFast  Profile = "fast"
+	ProfileQuiet Profile = "quiet"
+)
+
 // Trim is a trim as stored.
 type Trim struct {
 	ID        int64                 `db:"id"`
@@ -38,9 +47,11 @@ type Trim struct {
 	VerdictS  float64               `db:"verdict_s"`
 	CreatedAt time.Time             `db:"created_at"`
 	FittedAt  sql.NullTime          `db:"fitted_at"`
+	Notes     string                `db:"notes"`
+	Profile   Profile               `db:"profile"`
 }
 
-const trimColumns = `id, rig_id, number, parent_id, name, reason, settings, forecast, standing, verdict, core, verdict_s, created_at, fitted_at`
+const trimColumns = `id, rig_id, number, parent_id, name, reason, settings, forecast, standing, verdict, core, verdict_s, created_at, fitted_at, notes, profile`
 
 // insertTrim numbers and stores a trim. Numbers count per rig from 0, which is stock.
 func insertTrim(ctx context.Context, tx *sqlx.Tx, t *Trim) error {
@@ -53,8 +64,8 @@ func insertTrim(ctx context.Context, tx *sqlx.Tx, t *Trim) error {
 		return err
 	}
 	t.CreatedAt, t.Core = time.Now().UTC().Truncate(time.Microsecond), -1
-	result, err := tx.NamedExecContext(ctx, `INSERT INTO trims (rig_id, number, parent_id, name, reason, settings, forecast, standing, core, created_at)
-		VALUES (:rig_id, :number, :parent_id, :name, :reason, :settings, :forecast, :standing, :core, :created_at)`, t)
+	result, err := tx.NamedExecContext(ctx, `INSERT INTO trims (rig_id, number, parent_id, name, reason, settings, forecast, standing, core, created_at, notes)
+		VALUES (:rig_id, :number, :parent_id, :name, :reason, :settings, :forecast, :standing, :core, :created_at, :notes)`, t)
 	if err != nil {
 		return err
 	}
@@ -93,6 +104,21 @@ func (s *Store) UpdateTrim(ctx context.Context, t *Trim) error {
 		return known(ErrFixed, "update trim %d", t.ID)
 	}
 	return nil
+}
+
+// NoteTrim stores what may change of a trim at any time: its notes, and what it is kept for. Another trim of the rig that
+// was kept for the same is so no longer.
+func (s *Store) NoteTrim(ctx context.Context, t *Trim) error {
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		if t.Profile != ProfileNone {
+			if _, err := tx.ExecContext(ctx, `UPDATE trims SET profile = '' WHERE rig_id = ? AND profile = ? AND id <> ?`, t.RigID, t.Profile, t.ID); err != nil {
+				return err
+			}
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE trims SET notes = ?, profile = ? WHERE id = ?`, t.Notes, t.Profile, t.ID)
+		return err
+	})
+	return known(err, "note trim %d", t.ID)
 }
 
 // judgeTrim records how a proof ended against the trim. A stopped or void proof says nothing about it.

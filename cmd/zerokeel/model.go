@@ -4,14 +4,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
-	"zerokeel/core/part"
 	"zerokeel/core/silicon"
 	"zerokeel/core/trim"
 )
@@ -50,24 +48,15 @@ func modelCommand() *cobra.Command {
 }
 
 func readModel(partsFile, trimFile string) (*machine.Model, error) {
-	text, err := os.ReadFile(partsFile)
+	set, err := readParts(partsFile)
 	if err != nil {
-		return nil, fmt.Errorf("read part sheets: %w", err)
-	}
-	set, err := part.ParseSet(text)
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", partsFile, err)
+		return nil, err
 	}
 	settings := trim.Settings{}
 	if trimFile != "" {
-		if text, err = os.ReadFile(trimFile); err != nil {
-			return nil, fmt.Errorf("read trim: %w", err)
+		if settings, err = readTrim(trimFile, set); err != nil {
+			return nil, err
 		}
-		file, err := trim.ParseFile(text, set)
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", trimFile, err)
-		}
-		settings = file.Settings
 	}
 	tuning, err := machine.Tune(set, settings)
 	if err != nil {

@@ -86,6 +86,13 @@ func Prior(set *part.Set) *Fit {
 	return f
 }
 
+// On returns the same fit for a set read anew: the sheets of one rig.
+func (f *Fit) On(set *part.Set) *Fit {
+	other := *f
+	other.set = set
+	return &other
+}
+
 // rig returns the chip and the adjustments that the unknowns mean.
 func rig(set *part.Set, theta []float64) (silicon.Chip, machine.Adjust) {
 	chip := silicon.Typical(set.Processor)

@@ -125,3 +125,24 @@ func (m *Model) BoostWindow(kind load.Kind, ambientC float64) (Window, error) {
 	}
 	return w, nil
 }
+
+// CurvePoint is what one core asks for at a clock: along its fused curve, and under the trim, cold and hot.
+type CurvePoint struct {
+	MHz    float64 `json:"mhz"`
+	FusedV float64 `json:"fusedV"`
+	ColdV  float64 `json:"coldV"`
+	HotV   float64 `json:"hotV"`
+}
+
+// Curve returns the voltage curve of a core at about n clocks, up to the highest that it may run at.
+func (m *Model) Curve(core, n int) []CurvePoint {
+	top := m.bins.AtMost(m.tuning.Clocks.Top(m.set.Processor, core, 1, 1, false))
+	step := max(1, top/max(1, n-1))
+	var out []CurvePoint
+	for bin := 0; ; bin = min(bin+step, top) {
+		out = append(out, CurvePoint{m.bins.MHz(bin), m.fused[core][bin], m.cold[core][bin], m.hot[core][bin]})
+		if bin == top {
+			return out
+		}
+	}
+}

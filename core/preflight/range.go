@@ -61,6 +61,9 @@ func signLost(in *Input) []Finding {
 		if all := in.Parent.Number("curve.all", 0) - in.Settings.Number("curve.all", 0); strings.HasPrefix(c.Key, "curve.c") && x <= all {
 			continue // a core that is held back while all others go deeper
 		}
+		if strings.HasPrefix(c.Key, "curve.band.") && in.now != nil && slices.Min(in.now.OffsetV) <= -x*in.Set.Processor.CurveStepV {
+			continue // a band that is relaxed on a lowered curve
+		}
 		fix := trim.Settings{c.Key: part.Number(-x)}
 		if entry, _ := in.Set.Board.Lookup(c.Key); -x < entry.Min {
 			fix = nil

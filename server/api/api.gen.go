@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"time"
 
+	"zerokeel/core/clock"
 	"zerokeel/core/fault"
 	"zerokeel/core/forecast"
 	"zerokeel/core/machine"
@@ -170,6 +171,27 @@ func (e TrialPurpose) Valid() bool {
 	}
 }
 
+// Defines values for TrimProfile.
+const (
+	TrimProfileEmpty TrimProfile = ""
+	TrimProfileFast  TrimProfile = "fast"
+	TrimProfileQuiet TrimProfile = "quiet"
+)
+
+// Valid indicates whether the value is a known member of the TrimProfile enum.
+func (e TrimProfile) Valid() bool {
+	switch e {
+	case TrimProfileEmpty:
+		return true
+	case TrimProfileFast:
+		return true
+	case TrimProfileQuiet:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for TrimStanding.
 const (
 	TrimStandingDraft  TrimStanding = "draft"
@@ -194,6 +216,27 @@ func (e TrimStanding) Valid() bool {
 	}
 }
 
+// Defines values for UpdateTrimRequestProfile.
+const (
+	UpdateTrimRequestProfileEmpty UpdateTrimRequestProfile = ""
+	UpdateTrimRequestProfileFast  UpdateTrimRequestProfile = "fast"
+	UpdateTrimRequestProfileQuiet UpdateTrimRequestProfile = "quiet"
+)
+
+// Valid indicates whether the value is a known member of the UpdateTrimRequestProfile enum.
+func (e UpdateTrimRequestProfile) Valid() bool {
+	switch e {
+	case UpdateTrimRequestProfileEmpty:
+		return true
+	case UpdateTrimRequestProfileFast:
+		return true
+	case UpdateTrimRequestProfileQuiet:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for YardstickBetter.
 const (
 	YardstickBetterHigher YardstickBetter = "higher"
@@ -211,6 +254,16 @@ func (e YardstickBetter) Valid() bool {
 		return false
 	}
 }
+
+// BandGrid defines model for BandGrid.
+type BandGrid struct {
+	ColdC float64   `json:"coldC"`
+	HotC  float64   `json:"hotC"`
+	Mhz   []float64 `json:"mhz"`
+}
+
+// CardLine defines model for CardLine.
+type CardLine = trim.Line
 
 // Change defines model for Change.
 type Change = trim.Change
@@ -232,10 +285,13 @@ type ChannelSeries struct {
 
 // Check defines model for Check.
 type Check struct {
-	Changes        []Change  `json:"changes"`
-	Findings       []Finding `json:"findings"`
-	Forecast       *Forecast `json:"forecast"`
-	ParentForecast *Forecast `json:"parentForecast,omitempty"`
+	Changes  []Change  `json:"changes"`
+	Findings []Finding `json:"findings"`
+	Forecast *Forecast `json:"forecast"`
+
+	// Inert by setting, why it counts for nothing now
+	Inert          map[string]string `json:"inert"`
+	ParentForecast *Forecast         `json:"parentForecast,omitempty"`
 
 	// Reason the changes in words
 	Reason string `json:"reason"`
@@ -280,10 +336,37 @@ type ComparisonRow struct {
 // ComparisonRowBetter defines model for ComparisonRow.Better.
 type ComparisonRowBetter string
 
+// CopiedTrim defines model for CopiedTrim.
+type CopiedTrim struct {
+	Trim  Trim         `json:"trim"`
+	Unfit []trim.Unfit `json:"unfit"`
+}
+
+// CopyTrimRequest defines model for CopyTrimRequest.
+type CopyTrimRequest struct {
+	Name *string `json:"name,omitempty"`
+	Rig  int64   `json:"rig"`
+}
+
+// CoreCurve defines model for CoreCurve.
+type CoreCurve struct {
+	Core   int                  `json:"core"`
+	Kind   string               `json:"kind"`
+	MaxV   float64              `json:"maxV"`
+	Points []machine.CurvePoint `json:"points"`
+}
+
 // CoreGroup defines model for CoreGroup.
 type CoreGroup struct {
 	Cores int    `json:"cores"`
 	Name  string `json:"name"`
+}
+
+// CorridorPoint defines model for CorridorPoint.
+type CorridorPoint struct {
+	C        float64 `json:"c"`
+	CeilingV float64 `json:"ceilingV"`
+	FloorV   float64 `json:"floorV"`
 }
 
 // CreateRigRequest defines model for CreateRigRequest.
@@ -307,6 +390,24 @@ type CreateTrimRequest struct {
 type CreatedRig struct {
 	Rig   Rig    `json:"rig"`
 	Token string `json:"token"`
+}
+
+// Difference defines model for Difference.
+type Difference = firmware.Difference
+
+// Drawings defines model for Drawings.
+type Drawings struct {
+	Bands *BandGrid `json:"bands,omitempty"`
+
+	// Corridor floor and ceiling over temperature; empty without a corridor
+	Corridor []CorridorPoint `json:"corridor"`
+	Curves   []CoreCurve     `json:"curves"`
+
+	// Entries what was entered and what was measured under load, on this rig
+	Entries   []VoltageEntry      `json:"entries"`
+	LoadLines []machine.LineLevel `json:"loadLines"`
+	Plan      clock.Plan          `json:"plan"`
+	Windows   []machine.Window    `json:"windows"`
 }
 
 // Event defines model for Event.
@@ -350,15 +451,18 @@ type FitRequest struct {
 
 // Fitting defines model for Fitting.
 type Fitting struct {
-	At          time.Time             `json:"at"`
-	Differences []firmware.Difference `json:"differences"`
-	Ended       bool                  `json:"ended"`
-	Id          int64                 `json:"id"`
-	Problem     string                `json:"problem"`
-	Rig         int64                 `json:"rig"`
-	State       string                `json:"state"`
-	Steps       []FittingStep         `json:"steps"`
-	Trim        int64                 `json:"trim"`
+	At          time.Time     `json:"at"`
+	ByHand      bool          `json:"byHand"`
+	Card        []CardLine    `json:"card"`
+	Differences []Difference  `json:"differences"`
+	Ended       bool          `json:"ended"`
+	Id          int64         `json:"id"`
+	Problem     string        `json:"problem"`
+	Rig         int64         `json:"rig"`
+	State       string        `json:"state"`
+	Steps       []FittingStep `json:"steps"`
+	Ticked      []string      `json:"ticked"`
+	Trim        int64         `json:"trim"`
 }
 
 // FittingStep defines model for FittingStep.
@@ -387,6 +491,9 @@ type Inject struct {
 	AfterS float64 `json:"afterS"`
 	Core   int     `json:"core"`
 }
+
+// LearntAttribute defines model for LearntAttribute.
+type LearntAttribute = trim.Learnt
 
 // Leg defines model for Leg.
 type Leg struct {
@@ -426,16 +533,34 @@ type LegRequestLoad string
 
 // LimitAudit defines model for LimitAudit.
 type LimitAudit struct {
-	Board   float64 `json:"board"`
-	Exceeds bool    `json:"exceeds"`
-	Key     string  `json:"key"`
-	Maker   float64 `json:"maker"`
-	Name    string  `json:"name"`
-	Unit    string  `json:"unit"`
+	// Board null for none
+	Board   *float64 `json:"board"`
+	Exceeds bool     `json:"exceeds"`
+	Key     string   `json:"key"`
+	Maker   float64  `json:"maker"`
+	Name    string   `json:"name"`
+	Unit    string   `json:"unit"`
 }
 
 // MachineState defines model for MachineState.
 type MachineState = machine.State
+
+// MeasuredLoad defines model for MeasuredLoad.
+type MeasuredLoad struct {
+	AmbientC   *float64 `json:"ambientC"`
+	DeliveredV *float64 `json:"deliveredV"`
+	HottestC   *float64 `json:"hottestC"`
+	Legs       int      `json:"legs"`
+	Load       string   `json:"load"`
+	MeanMHz    *float64 `json:"meanMHz"`
+	PackageW   *float64 `json:"packageW"`
+}
+
+// Outcome defines model for Outcome.
+type Outcome struct {
+	Forecast *Forecast      `json:"forecast"`
+	Measured []MeasuredLoad `json:"measured"`
+}
 
 // Part defines model for Part.
 type Part struct {
@@ -475,20 +600,36 @@ type ReportIncidentRequestKind string
 type Rig struct {
 	AmbientC float64 `json:"ambientC"`
 
+	// ByHand its parts are known and its board is not reached: trims are entered from a card
+	ByHand bool `json:"byHand"`
+
 	// CanFit its board is reached over the network and its parts are known
-	CanFit          bool        `json:"canFit"`
-	CoreGroups      []CoreGroup `json:"coreGroups"`
-	Cores           int         `json:"cores"`
-	Facts           *RigFacts   `json:"facts"`
-	FirmwareAddress string      `json:"firmwareAddress"`
-	Id              int64       `json:"id"`
+	CanFit     bool        `json:"canFit"`
+	CoreGroups []CoreGroup `json:"coreGroups"`
+	Cores      int         `json:"cores"`
+
+	// Drift in what
+	Drift           []Difference `json:"drift"`
+	Facts           *RigFacts    `json:"facts"`
+	FirmwareAddress string       `json:"firmwareAddress"`
+	FirmwareVersion string       `json:"firmwareVersion"`
+	Id              int64        `json:"id"`
 
 	// Limits the maker's limits against the board's as delivered
-	Limits    []LimitAudit `json:"limits"`
-	Linked    bool         `json:"linked"`
-	Name      string       `json:"name"`
-	Parts     *PartNames   `json:"parts"`
-	Simulated bool         `json:"simulated"`
+	Limits []LimitAudit `json:"limits"`
+	Linked bool         `json:"linked"`
+
+	// LostTrim the trim that was in force and no longer is
+	LostTrim *int64     `json:"lostTrim"`
+	Name     string     `json:"name"`
+	Parts    *PartNames `json:"parts"`
+
+	// Quirks what to know of its board
+	Quirks []string `json:"quirks"`
+
+	// Refit fit again by itself what the board loses
+	Refit     bool `json:"refit"`
+	Simulated bool `json:"simulated"`
 
 	// Standing standing of the trim in force
 	Standing string `json:"standing"`
@@ -526,20 +667,41 @@ type Score struct {
 
 // Setting defines model for Setting.
 type Setting struct {
+	// Choices positions of a choice; of a number, words that may stand in its place
 	Choices []string `json:"choices"`
 
 	// Core -1 for none
 	Core  int    `json:"core"`
 	Group string `json:"group"`
+
+	// Index -1 for none
+	Index int    `json:"index"`
 	Key   string `json:"key"`
 
+	// Kin settings that only make sense together share one
+	Kin string `json:"kin"`
+
 	// Label the board's own words
-	Label   string   `json:"label"`
+	Label string `json:"label"`
+
+	// Lost the board forgets it when the supply is switched off
+	Lost    bool     `json:"lost"`
 	Max     float64  `json:"max"`
 	Meaning string   `json:"meaning"`
 	Menu    []string `json:"menu"`
 	Min     float64  `json:"min"`
 	Name    string   `json:"name"`
+
+	// Neutral A number, true or false, or a word; null when unset
+	Neutral Value `json:"neutral"`
+
+	// NoEffect why the models give it no effect
+	NoEffect string `json:"noEffect"`
+	Scope    string `json:"scope"`
+
+	// Second label of a second menu for the same thing
+	Second string `json:"second"`
+	Signed bool   `json:"signed"`
 
 	// Spec A number, true or false, or a word; null when unset
 	Spec Value   `json:"spec"`
@@ -627,11 +789,13 @@ type Trim struct {
 	Id        int64      `json:"id"`
 	InForce   bool       `json:"inForce"`
 	Name      string     `json:"name"`
+	Notes     string     `json:"notes"`
 	Number    int        `json:"number"`
 	Parent    *int64     `json:"parent"`
 
 	// Points mean all-core score
 	Points   *float64     `json:"points"`
+	Profile  TrimProfile  `json:"profile"`
 	Reason   string       `json:"reason"`
 	Rig      int64        `json:"rig"`
 	Settings Settings     `json:"settings"`
@@ -644,6 +808,9 @@ type Trim struct {
 	Verdict string `json:"verdict"`
 }
 
+// TrimProfile defines model for Trim.Profile.
+type TrimProfile string
+
 // TrimStanding defines model for Trim.Standing.
 type TrimStanding string
 
@@ -651,14 +818,24 @@ type TrimStanding string
 type UpdateRigRequest struct {
 	AmbientC *float64        `json:"ambientC,omitempty"`
 	Firmware *FirmwareAccess `json:"firmware,omitempty"`
+	Refit    *bool           `json:"refit,omitempty"`
 }
 
 // UpdateTrimRequest defines model for UpdateTrimRequest.
 type UpdateTrimRequest struct {
-	Name     *string   `json:"name,omitempty"`
-	Reason   *string   `json:"reason,omitempty"`
-	Settings *Settings `json:"settings,omitempty"`
+	Name *string `json:"name,omitempty"`
+
+	// Notes may change at any time
+	Notes *string `json:"notes,omitempty"`
+
+	// Profile may change at any time; a rig has one of each
+	Profile  *UpdateTrimRequestProfile `json:"profile,omitempty"`
+	Reason   *string                   `json:"reason,omitempty"`
+	Settings *Settings                 `json:"settings,omitempty"`
 }
+
+// UpdateTrimRequestProfile may change at any time; a rig has one of each
+type UpdateTrimRequestProfile string
 
 // Value A number, true or false, or a word; null when unset
 type Value = part.Value
@@ -669,6 +846,17 @@ type Vital struct {
 	Label string  `json:"label"`
 	Unit  string  `json:"unit"`
 	Value float64 `json:"value"`
+}
+
+// VoltageEntry defines model for VoltageEntry.
+type VoltageEntry struct {
+	// Entered in words
+	Entered    string   `json:"entered"`
+	EnteredV   *float64 `json:"enteredV"`
+	Load       string   `json:"load"`
+	MeasuredV  float64  `json:"measuredV"`
+	RequestedV *float64 `json:"requestedV"`
+	Trim       int64    `json:"trim"`
 }
 
 // Yardstick defines model for Yardstick.
@@ -694,6 +882,11 @@ type TrialID = int64
 // TrimID defines model for TrimID.
 type TrimID = int64
 
+// TickCardJSONBody defines parameters for TickCard.
+type TickCardJSONBody struct {
+	Keys []string `json:"keys"`
+}
+
 // PutPartJSONBody defines parameters for PutPart.
 type PutPartJSONBody map[string]interface{}
 
@@ -703,6 +896,15 @@ type CompareTrimsParams struct {
 	Base int64 `form:"base" json:"base"`
 	Trim int64 `form:"trim" json:"trim"`
 }
+
+// DiffTrimsParams defines parameters for DiffTrims.
+type DiffTrimsParams struct {
+	From int64 `form:"from" json:"from"`
+	To   int64 `form:"to" json:"to"`
+}
+
+// ImportTrimJSONBody defines parameters for ImportTrim.
+type ImportTrimJSONBody map[string]interface{}
 
 // MarkTrialJSONBody defines parameters for MarkTrial.
 type MarkTrialJSONBody struct {
@@ -714,6 +916,14 @@ type GetTelemetryParams struct {
 	// Buckets the most points per channel
 	Buckets *int `form:"buckets,omitempty" json:"buckets,omitempty"`
 }
+
+// GetCardParams defines parameters for GetCard.
+type GetCardParams struct {
+	Full *bool `form:"full,omitempty" json:"full,omitempty"`
+}
+
+// TickCardJSONRequestBody defines body for TickCard for application/json ContentType.
+type TickCardJSONRequestBody TickCardJSONBody
 
 // PutPartJSONRequestBody defines body for PutPart for application/json ContentType.
 type PutPartJSONRequestBody PutPartJSONBody
@@ -727,6 +937,9 @@ type UpdateRigJSONRequestBody = UpdateRigRequest
 // CheckTrimJSONRequestBody defines body for CheckTrim for application/json ContentType.
 type CheckTrimJSONRequestBody = CheckRequest
 
+// DrawTrimJSONRequestBody defines body for DrawTrim for application/json ContentType.
+type DrawTrimJSONRequestBody = CheckRequest
+
 // FitTrimJSONRequestBody defines body for FitTrim for application/json ContentType.
 type FitTrimJSONRequestBody = FitRequest
 
@@ -739,11 +952,17 @@ type StartTrialJSONRequestBody = StartTrialRequest
 // CreateTrimJSONRequestBody defines body for CreateTrim for application/json ContentType.
 type CreateTrimJSONRequestBody = CreateTrimRequest
 
+// ImportTrimJSONRequestBody defines body for ImportTrim for application/json ContentType.
+type ImportTrimJSONRequestBody ImportTrimJSONBody
+
 // MarkTrialJSONRequestBody defines body for MarkTrial for application/json ContentType.
 type MarkTrialJSONRequestBody MarkTrialJSONBody
 
 // UpdateTrimJSONRequestBody defines body for UpdateTrim for application/json ContentType.
 type UpdateTrimJSONRequestBody = UpdateTrimRequest
+
+// CopyTrimJSONRequestBody defines body for CopyTrim for application/json ContentType.
+type CopyTrimJSONRequestBody = CopyTrimRequest
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -753,9 +972,24 @@ type ServerInterface interface {
 	// GetFitting One fitting
 	// (GET /api/fittings/{fitting})
 	GetFitting(ctx *echo.Context, fitting int64) error
+	// CancelFitting Give a fitting by hand up
+	// (POST /api/fittings/{fitting}/cancel)
+	CancelFitting(ctx *echo.Context, fitting int64) error
+	// EnteredCard The card was entered and saved; the machine restarts now, or has done so already where it has no agent
+	// (POST /api/fittings/{fitting}/entered)
+	EnteredCard(ctx *echo.Context, fitting int64) error
+	// TickCard Tell which lines of the setting card were entered
+	// (PUT /api/fittings/{fitting}/ticks)
+	TickCard(ctx *echo.Context, fitting int64) error
 	// ListParts All part sheets
 	// (GET /api/parts)
 	ListParts(ctx *echo.Context) error
+	// DeletePart Remove a part sheet that no rig uses
+	// (DELETE /api/parts/{kind}/{id})
+	DeletePart(ctx *echo.Context, kind string, id string) error
+	// GetPart One part sheet, as it is imported again
+	// (GET /api/parts/{kind}/{id})
+	GetPart(ctx *echo.Context, kind string, id string) error
 	// PutPart Add a part sheet, or replace it
 	// (PUT /api/parts/{kind}/{id})
 	PutPart(ctx *echo.Context, kind string, id string) error
@@ -777,6 +1011,12 @@ type ServerInterface interface {
 	// CompareTrims What changed between two trims, and whether it is more than the noise between runs
 	// (GET /api/rigs/{rig}/comparison)
 	CompareTrims(ctx *echo.Context, rig RigID, params CompareTrimsParams) error
+	// DiffTrims The settings that differ between any two trims of a rig
+	// (GET /api/rigs/{rig}/difference)
+	DiffTrims(ctx *echo.Context, rig RigID, params DiffTrimsParams) error
+	// DrawTrim What builders work out by hand for settings - clock plan, boost windows, load lines, voltage curves, corridor, and what to enter for a voltage
+	// (POST /api/rigs/{rig}/drawings)
+	DrawTrim(ctx *echo.Context, rig RigID) error
 	// ListFittings The rig's fittings, newest first
 	// (GET /api/rigs/{rig}/fittings)
 	ListFittings(ctx *echo.Context, rig RigID) error
@@ -789,6 +1029,9 @@ type ServerInterface interface {
 	// ReportIncident Hold a fault against the trim in force
 	// (POST /api/rigs/{rig}/incidents)
 	ReportIncident(ctx *echo.Context, rig RigID) error
+	// LearnBoard The attribute registry of the rig's board, each attribute with the setting that it probably is
+	// (GET /api/rigs/{rig}/registry)
+	LearnBoard(ctx *echo.Context, rig RigID) error
 	// ListScores The rig's scores, oldest first
 	// (GET /api/rigs/{rig}/scores)
 	ListScores(ctx *echo.Context, rig RigID) error
@@ -810,6 +1053,9 @@ type ServerInterface interface {
 	// CreateTrim Make a trim from another one
 	// (POST /api/rigs/{rig}/trims)
 	CreateTrim(ctx *echo.Context, rig RigID) error
+	// ImportTrim Make a trim from a trim file (zerokeel.trim/1); its parent is the trim in force, or T0
+	// (POST /api/rigs/{rig}/trims/import)
+	ImportTrim(ctx *echo.Context, rig RigID) error
 	// GetTrial One trial with its legs and events
 	// (GET /api/trials/{trial})
 	GetTrial(ctx *echo.Context, trial TrialID) error
@@ -828,6 +1074,18 @@ type ServerInterface interface {
 	// UpdateTrim Change a trim that was never fitted
 	// (PATCH /api/trims/{trim})
 	UpdateTrim(ctx *echo.Context, trim TrimID) error
+	// GetCard The setting card of a trim, in the board's menu order - what changes from the trim in force, or everything
+	// (GET /api/trims/{trim}/card)
+	GetCard(ctx *echo.Context, trim TrimID, params GetCardParams) error
+	// CopyTrim Carry a trim to another rig; what does not fit there is listed
+	// (POST /api/trims/{trim}/copy)
+	CopyTrim(ctx *echo.Context, trim TrimID) error
+	// ExportTrim The trim as a trim file (zerokeel.trim/1)
+	// (GET /api/trims/{trim}/file)
+	ExportTrim(ctx *echo.Context, trim TrimID) error
+	// GetOutcome What was forecast when the trim was made, and what was then measured
+	// (GET /api/trims/{trim}/outcome)
+	GetOutcome(ctx *echo.Context, trim TrimID) error
 	// ListYardsticks The yardsticks that scores are taken with
 	// (GET /api/yardsticks)
 	ListYardsticks(ctx *echo.Context) error
@@ -863,12 +1121,108 @@ func (w *ServerInterfaceWrapper) GetFitting(ctx *echo.Context) error {
 	return err
 }
 
+// CancelFitting converts echo context to params.
+func (w *ServerInterfaceWrapper) CancelFitting(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "fitting" -------------
+	var fitting int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "fitting", ctx.Param("fitting"), &fitting, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter fitting: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CancelFitting(ctx, fitting)
+	return err
+}
+
+// EnteredCard converts echo context to params.
+func (w *ServerInterfaceWrapper) EnteredCard(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "fitting" -------------
+	var fitting int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "fitting", ctx.Param("fitting"), &fitting, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter fitting: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EnteredCard(ctx, fitting)
+	return err
+}
+
+// TickCard converts echo context to params.
+func (w *ServerInterfaceWrapper) TickCard(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "fitting" -------------
+	var fitting int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "fitting", ctx.Param("fitting"), &fitting, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter fitting: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TickCard(ctx, fitting)
+	return err
+}
+
 // ListParts converts echo context to params.
 func (w *ServerInterfaceWrapper) ListParts(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListParts(ctx)
+	return err
+}
+
+// DeletePart converts echo context to params.
+func (w *ServerInterfaceWrapper) DeletePart(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "id" -------------
+	var id string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeletePart(ctx, kind, id)
+	return err
+}
+
+// GetPart converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPart(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "id" -------------
+	var id string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPart(ctx, kind, id)
 	return err
 }
 
@@ -994,6 +1348,54 @@ func (w *ServerInterfaceWrapper) CompareTrims(ctx *echo.Context) error {
 	return err
 }
 
+// DiffTrims converts echo context to params.
+func (w *ServerInterfaceWrapper) DiffTrims(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DiffTrimsParams
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// ------------- Required query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "to", ctx.QueryParams(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter to: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DiffTrims(ctx, rig, params)
+	return err
+}
+
+// DrawTrim converts echo context to params.
+func (w *ServerInterfaceWrapper) DrawTrim(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DrawTrim(ctx, rig)
+	return err
+}
+
 // ListFittings converts echo context to params.
 func (w *ServerInterfaceWrapper) ListFittings(ctx *echo.Context) error {
 	var err error
@@ -1055,6 +1457,22 @@ func (w *ServerInterfaceWrapper) ReportIncident(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ReportIncident(ctx, rig)
+	return err
+}
+
+// LearnBoard converts echo context to params.
+func (w *ServerInterfaceWrapper) LearnBoard(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.LearnBoard(ctx, rig)
 	return err
 }
 
@@ -1170,6 +1588,22 @@ func (w *ServerInterfaceWrapper) CreateTrim(ctx *echo.Context) error {
 	return err
 }
 
+// ImportTrim converts echo context to params.
+func (w *ServerInterfaceWrapper) ImportTrim(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ImportTrim(ctx, rig)
+	return err
+}
+
 // GetTrial converts echo context to params.
 func (w *ServerInterfaceWrapper) GetTrial(ctx *echo.Context) error {
 	var err error
@@ -1275,6 +1709,79 @@ func (w *ServerInterfaceWrapper) UpdateTrim(ctx *echo.Context) error {
 	return err
 }
 
+// GetCard converts echo context to params.
+func (w *ServerInterfaceWrapper) GetCard(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trim" -------------
+	var trim TrimID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trim", ctx.Param("trim"), &trim, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCardParams
+	// ------------- Optional query parameter "full" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "full", ctx.QueryParams(), &params.Full, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter full: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetCard(ctx, trim, params)
+	return err
+}
+
+// CopyTrim converts echo context to params.
+func (w *ServerInterfaceWrapper) CopyTrim(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trim" -------------
+	var trim TrimID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trim", ctx.Param("trim"), &trim, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CopyTrim(ctx, trim)
+	return err
+}
+
+// ExportTrim converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportTrim(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trim" -------------
+	var trim TrimID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trim", ctx.Param("trim"), &trim, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportTrim(ctx, trim)
+	return err
+}
+
+// GetOutcome converts echo context to params.
+func (w *ServerInterfaceWrapper) GetOutcome(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trim" -------------
+	var trim TrimID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trim", ctx.Param("trim"), &trim, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetOutcome(ctx, trim)
+	return err
+}
+
 // ListYardsticks converts echo context to params.
 func (w *ServerInterfaceWrapper) ListYardsticks(ctx *echo.Context) error {
 	var err error
@@ -1338,13 +1845,24 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs/:rig/token", wrapper.RenewToken, options.OperationMiddlewares["renewToken"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/settings", wrapper.ListSettings, options.OperationMiddlewares["listSettings"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/check", wrapper.CheckTrim, options.OperationMiddlewares["checkTrim"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/drawings", wrapper.DrawTrim, options.OperationMiddlewares["drawTrim"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/registry", wrapper.LearnBoard, options.OperationMiddlewares["learnBoard"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/trims", wrapper.ListTrims, options.OperationMiddlewares["listTrims"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/trims", wrapper.CreateTrim, options.OperationMiddlewares["createTrim"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/trims/import", wrapper.ImportTrim, options.OperationMiddlewares["importTrim"]...)
+	router.GET(options.BaseURL+"/api/trims/:trim/file", wrapper.ExportTrim, options.OperationMiddlewares["exportTrim"]...)
+	router.POST(options.BaseURL+"/api/trims/:trim/copy", wrapper.CopyTrim, options.OperationMiddlewares["copyTrim"]...)
+	router.GET(options.BaseURL+"/api/trims/:trim/card", wrapper.GetCard, options.OperationMiddlewares["getCard"]...)
+	router.GET(options.BaseURL+"/api/trims/:trim/outcome", wrapper.GetOutcome, options.OperationMiddlewares["getOutcome"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/difference", wrapper.DiffTrims, options.OperationMiddlewares["diffTrims"]...)
 	router.GET(options.BaseURL+"/api/trims/:trim", wrapper.GetTrim, options.OperationMiddlewares["getTrim"]...)
 	router.PATCH(options.BaseURL+"/api/trims/:trim", wrapper.UpdateTrim, options.OperationMiddlewares["updateTrim"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/fittings", wrapper.ListFittings, options.OperationMiddlewares["listFittings"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/fittings", wrapper.FitTrim, options.OperationMiddlewares["fitTrim"]...)
 	router.GET(options.BaseURL+"/api/fittings/:fitting", wrapper.GetFitting, options.OperationMiddlewares["getFitting"]...)
+	router.PUT(options.BaseURL+"/api/fittings/:fitting/ticks", wrapper.TickCard, options.OperationMiddlewares["tickCard"]...)
+	router.POST(options.BaseURL+"/api/fittings/:fitting/entered", wrapper.EnteredCard, options.OperationMiddlewares["enteredCard"]...)
+	router.POST(options.BaseURL+"/api/fittings/:fitting/cancel", wrapper.CancelFitting, options.OperationMiddlewares["cancelFitting"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/trials", wrapper.ListTrials, options.OperationMiddlewares["listTrials"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/trials", wrapper.StartTrial, options.OperationMiddlewares["startTrial"]...)
 	router.GET(options.BaseURL+"/api/trials/:trial", wrapper.GetTrial, options.OperationMiddlewares["getTrial"]...)
@@ -1352,6 +1870,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/trials/:trial/marks", wrapper.MarkTrial, options.OperationMiddlewares["markTrial"]...)
 	router.GET(options.BaseURL+"/api/trials/:trial/telemetry", wrapper.GetTelemetry, options.OperationMiddlewares["getTelemetry"]...)
 	router.GET(options.BaseURL+"/api/parts", wrapper.ListParts, options.OperationMiddlewares["listParts"]...)
+	router.DELETE(options.BaseURL+"/api/parts/:kind/:id", wrapper.DeletePart, options.OperationMiddlewares["deletePart"]...)
+	router.GET(options.BaseURL+"/api/parts/:kind/:id", wrapper.GetPart, options.OperationMiddlewares["getPart"]...)
 	router.PUT(options.BaseURL+"/api/parts/:kind/:id", wrapper.PutPart, options.OperationMiddlewares["putPart"]...)
 	router.GET(options.BaseURL+"/api/events", wrapper.StreamEvents, options.OperationMiddlewares["streamEvents"]...)
 	router.GET(options.BaseURL+"/api/yardsticks", wrapper.ListYardsticks, options.OperationMiddlewares["listYardsticks"]...)

@@ -139,10 +139,22 @@ type Rig struct {
 	Token   string
 	Standin *standin.Rig
 	Config  *standin.Config
+	board   string // address of its Redfish service
 }
 
 // AddRig stores the part sheets of a stand-in, adds its rig, and runs it at a speed until the test ends.
 func (b *Bench) AddRig(cfg *standin.Config, speed float64) *Rig {
+	b.t.Helper()
+	return b.addRig(cfg, speed, true)
+}
+
+// AddCardRig is AddRig for a rig whose board the server does not reach: trims are entered by hand, see Rig.Enter.
+func (b *Bench) AddCardRig(cfg *standin.Config, speed float64) *Rig {
+	b.t.Helper()
+	return b.addRig(cfg, speed, false)
+}
+
+func (b *Bench) addRig(cfg *standin.Config, speed float64, reached bool) *Rig {
 	b.t.Helper()
 	for kind, sheet := range map[string]any{"processor": cfg.Parts.Processor, "board": cfg.Parts.Board, "cooler": cfg.Parts.Cooler, "memory": cfg.Parts.Memory} {
 		id := map[string]string{"processor": cfg.Parts.Processor.ID, "board": cfg.Parts.Board.ID, "cooler": cfg.Parts.Cooler.ID, "memory": cfg.Parts.Memory.ID}[kind]
@@ -151,11 +163,15 @@ func (b *Bench) AddRig(cfg *standin.Config, speed float64) *Rig {
 	board := httptest.NewUnstartedServer(nil)
 	yes, user, password := true, "bench", "keel"
 	var created api.CreatedRig
-	b.Call("POST", "/api/rigs", api.CreateRigRequest{
+	address := "http://" + board.Listener.Addr().String()
+	request := api.CreateRigRequest{
 		Name: cfg.Name, Simulated: &yes, AmbientC: &cfg.AmbientC,
-		Parts:    &api.PartNames{Processor: cfg.Parts.Processor.ID, Board: cfg.Parts.Board.ID, Cooler: cfg.Parts.Cooler.ID, Memory: cfg.Parts.Memory.ID},
-		Firmware: &api.FirmwareAccess{Address: "http://" + board.Listener.Addr().String(), User: &user, Password: &password},
-	}, 201, &created)
+		Parts: &api.PartNames{Processor: cfg.Parts.Processor.ID, Board: cfg.Parts.Board.ID, Cooler: cfg.Parts.Cooler.ID, Memory: cfg.Parts.Memory.ID},
+	}
+	if reached {
+		request.Firmware = &api.FirmwareAccess{Address: address, User: &user, Password: &password}
+	}
+	b.Call("POST", "/api/rigs", request, 201, &created)
 	rig, err := standin.NewRig(cfg, standin.Options{Speed: speed, Server: b.Address, Token: created.Token, User: user, Password: password, StateDir: b.t.TempDir()})
 	if err != nil {
 		b.t.Fatal(err)
@@ -170,9 +186,39 @@ func (b *Bench) AddRig(cfg *standin.Config, speed float64) *Rig {
 		_ = rig.Run(ctx)
 	}()
 	b.t.Cleanup(func() { cancel(); <-done })
-	r := &Rig{Bench: b, ID: created.Rig.Id, Token: created.Token, Standin: rig, Config: cfg}
+	r := &Rig{Bench: b, ID: created.Rig.Id, Token: created.Token, Standin: rig, Config: cfg, board: address}
 	b.Until("the rig links", func() bool { return r.Get().Linked })
 	return r
+}
+
+// Enter does what a person does at the machine: it enters attributes in the firmware's menus and restarts in the given
+// way, such as "ForceRestart", or "FullPowerCycle" for pulling the plug.
+func (r *Rig) Enter(attributes map[string]any, reset string) {
+	r.t.Helper()
+	send := func(method, path string, in any) {
+		text, err := json.Marshal(in)
+		if err != nil {
+			r.t.Fatal(err)
+		}
+		request, err := http.NewRequest(method, r.board+path, bytes.NewReader(text))
+		if err != nil {
+			r.t.Fatal(err)
+		}
+		request.SetBasicAuth("bench", "keel")
+		response, err := http.DefaultClient.Do(request)
+		if err != nil {
+			r.t.Fatal(err)
+		}
+		answer, _ := io.ReadAll(response.Body)
+		_ = response.Body.Close()
+		if response.StatusCode >= 300 {
+			r.t.Fatalf("%s %s: %d: %s", method, path, response.StatusCode, answer)
+		}
+	}
+	if len(attributes) > 0 {
+		send("PATCH", "/redfish/v1/Systems/1/Bios/Settings", map[string]any{"Attributes": attributes})
+	}
+	send("POST", "/redfish/v1/Systems/1/Actions/ComputerSystem.Reset", map[string]any{"ResetType": reset})
 }
 
 // Until waits until a condition holds; it fails the test when that takes unreasonably long.

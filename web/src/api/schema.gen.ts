@@ -99,6 +99,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/drawings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What builders work out by hand for settings - clock plan, boost windows, load lines, voltage curves, corridor, and what to enter for a voltage */
+        post: operations["drawTrim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/registry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** The attribute registry of the rig's board, each attribute with the setting that it probably is */
+        get: operations["learnBoard"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/trims": {
         parameters: {
             query?: never;
@@ -113,6 +151,125 @@ export interface paths {
         put?: never;
         /** Make a trim from another one */
         post: operations["createTrim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/trims/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a trim from a trim file (zerokeel.trim/1); its parent is the trim in force, or T0 */
+        post: operations["importTrim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trims/{trim}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        /** The trim as a trim file (zerokeel.trim/1) */
+        get: operations["exportTrim"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trims/{trim}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Carry a trim to another rig; what does not fit there is listed */
+        post: operations["copyTrim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trims/{trim}/card": {
+        parameters: {
+            query?: {
+                full?: boolean;
+            };
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        /** The setting card of a trim, in the board's menu order - what changes from the trim in force, or everything */
+        get: operations["getCard"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trims/{trim}/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        /** What was forecast when the trim was made, and what was then measured */
+        get: operations["getOutcome"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/difference": {
+        parameters: {
+            query: {
+                from: number;
+                to: number;
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** The settings that differ between any two trims of a rig */
+        get: operations["diffTrims"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -172,6 +329,63 @@ export interface paths {
         get: operations["getFitting"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting}/ticks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Tell which lines of the setting card were entered */
+        put: operations["tickCard"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting}/entered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The card was entered and saved; the machine restarts now, or has done so already where it has no agent */
+        post: operations["enteredCard"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fittings/{fitting}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a fitting by hand up */
+        post: operations["cancelFitting"];
         delete?: never;
         options?: never;
         head?: never;
@@ -304,11 +518,13 @@ export interface paths {
             };
             cookie?: never;
         };
-        get?: never;
+        /** One part sheet, as it is imported again */
+        get: operations["getPart"];
         /** Add a part sheet, or replace it */
         put: operations["putPart"];
         post?: never;
-        delete?: never;
+        /** Remove a part sheet that no rig uses */
+        delete: operations["deletePart"];
         options?: never;
         head?: never;
         patch?: never;
@@ -452,6 +668,20 @@ export interface components {
             linked: boolean;
             /** @description its board is reached over the network and its parts are known */
             canFit: boolean;
+            /** @description its parts are known and its board is not reached: trims are entered from a card */
+            byHand: boolean;
+            /** @description fit again by itself what the board loses */
+            refit: boolean;
+            /**
+             * Format: int64
+             * @description the trim that was in force and no longer is
+             */
+            lostTrim: number | null;
+            /** @description in what */
+            drift: components["schemas"]["Difference"][];
+            firmwareVersion: string;
+            /** @description what to know of its board */
+            quirks: string[];
             cores: number;
             coreGroups: components["schemas"]["CoreGroup"][];
             /** Format: double */
@@ -494,8 +724,11 @@ export interface components {
             unit: string;
             /** Format: double */
             maker: number;
-            /** Format: double */
-            board: number;
+            /**
+             * Format: double
+             * @description null for none
+             */
+            board: number | null;
             exceeds: boolean;
         };
         Vital: {
@@ -524,6 +757,7 @@ export interface components {
             /** Format: double */
             ambientC?: number;
             firmware?: components["schemas"]["FirmwareAccess"];
+            refit?: boolean;
         };
         CreatedRig: {
             rig: components["schemas"]["Rig"];
@@ -532,6 +766,11 @@ export interface components {
         Setting: {
             key: string;
             group: string;
+            scope: string;
+            /** @description -1 for none */
+            index: number;
+            /** @description settings that only make sense together share one */
+            kin: string;
             /** @enum {string} */
             type: "number" | "switch" | "choice";
             unit: string;
@@ -546,7 +785,16 @@ export interface components {
             max: number;
             /** Format: double */
             step: number;
+            /** @description positions of a choice; of a number, words that may stand in its place */
             choices: string[];
+            signed: boolean;
+            neutral: components["schemas"]["Value"];
+            /** @description why the models give it no effect */
+            noEffect: string;
+            /** @description the board forgets it when the supply is switched off */
+            lost: boolean;
+            /** @description label of a second menu for the same thing */
+            second: string;
             stock: components["schemas"]["Value"];
             spec: components["schemas"]["Value"];
             /** @description -1 for none */
@@ -562,6 +810,10 @@ export interface components {
             changes: components["schemas"]["Change"][];
             /** @description the changes in words */
             reason: string;
+            /** @description by setting, why it counts for nothing now */
+            inert: {
+                [key: string]: string;
+            };
             forecast: components["schemas"]["Forecast"] | null;
             parentForecast?: components["schemas"]["Forecast"] | null;
         };
@@ -576,6 +828,15 @@ export interface components {
         };
         Forecast: {
             ambientC: number;
+            /** @description legs of this rig that it rests on; 0 is the part sheets alone */
+            records: number;
+            /** @description half widths of the 90 % intervals, by load */
+            spreads: {
+                mhz: number;
+                packageW: number;
+                volts: number;
+                hottestC: number;
+            }[];
             loads: components["schemas"]["MachineState"][];
             allCore: number;
             singleCore: number;
@@ -610,6 +871,9 @@ export interface components {
             parent: number | null;
             name: string;
             reason: string;
+            notes: string;
+            /** @enum {string} */
+            profile: "" | "fast" | "quiet";
             settings: components["schemas"]["Settings"];
             changes: components["schemas"]["Change"][];
             /** @enum {string} */
@@ -641,6 +905,13 @@ export interface components {
         UpdateTrimRequest: {
             name?: string;
             reason?: string;
+            /** @description may change at any time */
+            notes?: string;
+            /**
+             * @description may change at any time; a rig has one of each
+             * @enum {string}
+             */
+            profile?: "" | "fast" | "quiet";
             settings?: components["schemas"]["Settings"];
         };
         FitRequest: {
@@ -660,12 +931,153 @@ export interface components {
             /** Format: date-time */
             at: string;
             steps: components["schemas"]["FittingStep"][];
-            differences: {
+            byHand: boolean;
+            card: components["schemas"]["CardLine"][];
+            ticked: string[];
+            differences: components["schemas"]["Difference"][];
+        };
+        Difference: {
+            key: string;
+            wanted: components["schemas"]["Value"];
+            found: components["schemas"]["Value"];
+            text: string;
+        };
+        CardLine: {
+            key: string;
+            menu: string[];
+            label: string;
+            enter: string;
+            was: string;
+        };
+        CopyTrimRequest: {
+            /** Format: int64 */
+            rig: number;
+            name?: string;
+        };
+        CopiedTrim: {
+            trim: components["schemas"]["Trim"];
+            unfit: {
                 key: string;
-                wanted: components["schemas"]["Value"];
-                found: components["schemas"]["Value"];
-                text: string;
+                want: components["schemas"]["Value"];
+                why: string;
             }[];
+        };
+        Outcome: {
+            forecast: components["schemas"]["Forecast"] | null;
+            measured: components["schemas"]["MeasuredLoad"][];
+        };
+        MeasuredLoad: {
+            load: string;
+            /** Format: double */
+            meanMHz: number | null;
+            /** Format: double */
+            packageW: number | null;
+            /** Format: double */
+            deliveredV: number | null;
+            /** Format: double */
+            hottestC: number | null;
+            /** Format: double */
+            ambientC: number | null;
+            legs: number;
+        };
+        LearntAttribute: {
+            attribute: string;
+            label: string;
+            menu: string[];
+            type: string;
+            min: number;
+            max: number;
+            step: number;
+            positions: string[];
+            /** @description the setting that it probably is, empty for none */
+            setting: string;
+            /** @description how sure, 0 to 1 */
+            score: number;
+        };
+        Drawings: {
+            plan: {
+                baseMHz: number;
+                memorySetting: number;
+                memoryMTs: number;
+                fabricSetting: number;
+                fabricMHz: number;
+                synchronous: boolean;
+                derived: {
+                    name: string;
+                    unit: string;
+                    usual: number;
+                    now: number;
+                    percent: number;
+                }[];
+            };
+            windows: {
+                load: string;
+                seconds: number | null;
+                shortW: number;
+                laterW: number;
+                points: {
+                    atS: number;
+                    powerW: number;
+                    averageW: number;
+                    mhz: number;
+                }[];
+            }[];
+            loadLines: {
+                level: number;
+                mOhm: number;
+                requestV: number;
+                steadyV: number;
+                dipV: number;
+                overshootV: number;
+                best: boolean;
+                now: boolean;
+            }[];
+            curves: components["schemas"]["CoreCurve"][];
+            /** @description floor and ceiling over temperature; empty without a corridor */
+            corridor: components["schemas"]["CorridorPoint"][];
+            /** @description what was entered and what was measured under load, on this rig */
+            entries: components["schemas"]["VoltageEntry"][];
+            bands?: components["schemas"]["BandGrid"] | null;
+        };
+        BandGrid: {
+            mhz: number[];
+            /** Format: double */
+            coldC: number;
+            /** Format: double */
+            hotC: number;
+        };
+        CoreCurve: {
+            core: number;
+            kind: string;
+            /** Format: double */
+            maxV: number;
+            points: {
+                mhz: number;
+                fusedV: number;
+                coldV: number;
+                hotV: number;
+            }[];
+        };
+        CorridorPoint: {
+            /** Format: double */
+            c: number;
+            /** Format: double */
+            floorV: number;
+            /** Format: double */
+            ceilingV: number;
+        };
+        VoltageEntry: {
+            /** Format: int64 */
+            trim: number;
+            /** @description in words */
+            entered: string;
+            /** Format: double */
+            enteredV: number | null;
+            /** Format: double */
+            requestedV: number | null;
+            /** Format: double */
+            measuredV: number;
+            load: string;
         };
         StartTrialRequest: {
             name?: string;
@@ -1080,6 +1492,56 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    drawTrim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckRequest"];
+            };
+        };
+        responses: {
+            /** @description the drawings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drawings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    learnBoard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description attributes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearntAttribute"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listTrims: {
         parameters: {
             query?: never;
@@ -1125,6 +1587,161 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trim"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    importTrim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description the trim */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trim"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportTrim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    copyTrim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyTrimRequest"];
+            };
+        };
+        responses: {
+            /** @description the new trim and what did not fit */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopiedTrim"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getCard: {
+        parameters: {
+            query?: {
+                full?: boolean;
+            };
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description lines */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardLine"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getOutcome: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description forecast and measured */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    diffTrims: {
+        parameters: {
+            query: {
+                from: number;
+                to: number;
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description changes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"][];
                 };
             };
             default: components["responses"]["Problem"];
@@ -1231,6 +1848,81 @@ export interface operations {
         };
     };
     getFitting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the fitting */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tickCard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    keys: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description the fitting */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    enteredCard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the fitting */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelFitting: {
         parameters: {
             query?: never;
             header?: never;
@@ -1424,6 +2116,32 @@ export interface operations {
             };
         };
     };
+    getPart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "processor" | "board" | "cooler" | "memory";
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the sheet */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     putPart: {
         parameters: {
             query?: never;
@@ -1450,6 +2168,28 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Part"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deletePart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "processor" | "board" | "cooler" | "memory";
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

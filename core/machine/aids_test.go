@@ -1,0 +1,126 @@
+package machine_test
+
+import (
+	"math"
+	"testing"
+
+	"zerokeel/core/clock"
+	"zerokeel/core/load"
+	"zerokeel/core/machine"
+	"zerokeel/core/part"
+	"zerokeel/core/part/parttest"
+	"zerokeel/core/silicon"
+	"zerokeel/core/trim"
+)
+
+// TestBestLoadLineIsNoEnd: on each board the best level lies between the droopiest and the flattest, has the highest dip
+// of those allowed, and the trim's own level shows what the trim settles at.
+func TestBestLoadLineIsNoEnd(t *testing.T) {
+	for _, rig := range parttest.Rigs {
+		set := parttest.Rig(t, rig)
+		levels, err := machine.LoadLines(set, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		settled := steady(t, model(t, set, nil, silicon.Typical(set.Processor)), load.Heavy, 24)
+		best, now := 0, 0
+		for i, l := range levels {
+			if l.Best {
+				best++
+				if i == 0 || i == len(levels)-1 {
+					t.Errorf("%s: the best level is %d, an end", rig, l.Level)
+				}
+				for _, other := range levels {
+					if other.OvershootV <= set.Processor.TransientMaxV && other.DipV > l.DipV {
+						t.Errorf("%s: level %d dips less than the best, %d", rig, other.Level, l.Level)
+					}
+				}
+			}
+			if l.Now {
+				now++
+				if math.Abs(l.SteadyV-settled.DeliveredV) > 1e-4 {
+					t.Errorf("%s: at its own level %.4f V, settled %.4f V", rig, l.SteadyV, settled.DeliveredV)
+				}
+			}
+			if l.DipV > l.SteadyV || l.OvershootV < l.SteadyV {
+				t.Errorf("%s: %+v", rig, l)
+			}
+		}
+		if best != 1 || now != 1 {
+			t.Errorf("%s: %d best levels, %d present ones", rig, best, now)
+		}
+	}
+}
+
+// TestBoostWindowOfAMachine: the curve of the whole machine agrees with the closed form of its own mean power, and a load
+// below PL1 never uses the window up.
+func TestBoostWindowOfAMachine(t *testing.T) {
+	set := parttest.Rig(t, "skua")
+	m := model(t, set, trim.Settings{"limit.beyondSpec": part.Switch(false)}, silicon.Typical(set.Processor))
+	heavy, err := m.BoostWindow(load.Heavy, 24)
+	if err != nil || heavy.Seconds == nil {
+		t.Fatalf("%+v, %v", heavy, err)
+	}
+	ends := 0.0
+	for _, p := range heavy.Points {
+		if p.PowerW > m.Tuning().Limits.SustainedW+1 {
+			ends = p.AtS
+		}
+	}
+	step := heavy.Points[1].AtS - heavy.Points[0].AtS
+	if math.Abs(ends-*heavy.Seconds) > step+0.02**heavy.Seconds {
+		t.Errorf("the closed form says %.1f s, the curve falls after %.1f s", *heavy.Seconds, ends)
+	}
+	if heavy.ShortW <= heavy.LaterW || heavy.LaterW > m.Tuning().Limits.SustainedW {
+		t.Errorf("%.1f W, later %.1f W", heavy.ShortW, heavy.LaterW)
+	}
+	if light, err := m.BoostWindow(load.Light, 24); err != nil || light.Seconds != nil {
+		t.Errorf("a single core uses the window up: %+v, %v", light.Seconds, err)
+	}
+	if _, err := model(t, parttest.Petrel(t), nil, silicon.Typical(parttest.Petrel(t).Processor)).BoostWindow(load.Heavy, 24); err == nil {
+		t.Error("limits of the ceiling style have a window")
+	}
+}
+
+func TestPlanKeepsWhatIsProven(t *testing.T) {
+	p := parttest.Rig(t, "dunlin").Processor
+	rates := []float64{}
+	for r := 3200.0; r <= 8400; r += 100 {
+		rates = append(rates, r)
+	}
+	for base := 95.0; base <= 110; base += 0.5 {
+		plan := clock.NewPlan(p, base, 6000, rates)
+		if plan.MemoryMTs > 6000+1e-6 || plan.MemoryMTs < 6000-100*base/100-1e-6 {
+			t.Errorf("base clock %g MHz: memory at %.1f MT/s", base, plan.MemoryMTs)
+		}
+		if plan.FabricMHz > p.Uncore.FabricMax+1e-6 || (plan.Synchronous && math.Abs(plan.FabricMHz*3-plan.MemoryMTs) > 1e-6) {
+			t.Errorf("base clock %g MHz: fabric at %.1f MHz for %.1f MT/s", base, plan.FabricMHz, plan.MemoryMTs)
+		}
+		for _, d := range plan.Derived {
+			if d.Name == "Highest core clock" && math.Abs(d.Percent-(base-100)) > 1e-9 {
+				t.Errorf("base clock %g MHz moves the cores by %.2f %%", base, d.Percent)
+			}
+		}
+	}
+}
+
+// TestSettleAtIsSmooth: between two bins figures run straight, and on a bin they are those of the steady state.
+func TestSettleAtIsSmooth(t *testing.T) {
+	set := parttest.Petrel(t)
+	m := model(t, set, nil, silicon.Typical(set.Processor))
+	s := steady(t, m, load.Heavy, 24)
+	at := func(mhz float64) machine.At {
+		a, err := m.SettleAt(load.Heavy, mhz, 24, machine.At{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return a
+	}
+	if a := at(s.MeanMHz); math.Abs(a.PackageW-s.ReportedW) > 1e-3 || math.Abs(a.DeliveredV-s.DeliveredV) > 1e-6 {
+		t.Errorf("at %.0f MHz: %+v, settled %.3f W", s.MeanMHz, a, s.ReportedW)
+	}
+	low, mid, high := at(4500), at(4512.5), at(4525)
+	if d := mid.PackageW - (low.PackageW+high.PackageW)/2; math.Abs(d) > 1e-3 || high.PackageW <= low.PackageW {
+		t.Errorf("%.3f, %.3f, %.3f W", low.PackageW, mid.PackageW, high.PackageW)
+	}
+}
