@@ -10,9 +10,12 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
+	"sync"
 	"time"
 
 	"zerokeel/demo/rigs"
@@ -31,18 +34,18 @@ type Options struct {
 
 // Speeds of the stand-ins: while their history is made, and afterwards.
 const (
-	loadingSpeed = 600
+	loadingSpeed = 1200
 	DefaultSpeed = 30
 )
 
 // state is what the demo keeps between runs.
 type state struct {
-	Loaded      bool   `json:"loaded"`
-	PetrelToken string `json:"petrelToken"`
-	HereToken   string `json:"hereToken"`
-	PetrelRig   int64  `json:"petrelRig"`
-	HereRig     int64  `json:"hereRig"`
-	Password    string `json:"password"` // of the stand-in's board
+	Loaded    bool              `json:"loaded"`
+	Tokens    map[string]string `json:"tokens"` // of the stand-ins, by name
+	Rigs      map[string]int64  `json:"rigs"`   // their ids
+	HereToken string            `json:"hereToken"`
+	HereRig   int64             `json:"hereRig"`
+	Password  string            `json:"password"` // of the stand-ins' boards
 }
 
 // database is the name of the demo's database.
@@ -87,7 +90,7 @@ func Run(ctx context.Context, opt Options) error {
 	if err := db.Create(ctx, database); err != nil {
 		return err
 	}
-	d := &demo{opt: opt, state: st, db: db, address: fmt.Sprintf("http://127.0.0.1:%d", opt.Port)}
+	d := &demo{opt: opt, state: st, db: db, address: fmt.Sprintf("http://127.0.0.1:%d", opt.Port), standins: map[string]*process{}, boards: map[string]string{}}
 	defer d.stop()
 	return d.run(ctx)
 }
@@ -114,14 +117,15 @@ func keepDatabase(ctx context.Context, db *mariadb.Server, config mariadb.Config
 }
 
 type demo struct {
-	opt     Options
-	state   *state
-	db      *mariadb.Server
-	address string
-	server  *process
-	petrel  *process
-	agent   *process
-	redfish string
+	opt      Options
+	state    *state
+	db       *mariadb.Server
+	address  string
+	server   *process
+	agent    *process
+	mu       sync.Mutex
+	standins map[string]*process
+	boards   map[string]string // address of each stand-in's Redfish service
 }
 
 func (d *demo) run(ctx context.Context) error {
@@ -132,11 +136,13 @@ func (d *demo) run(ctx context.Context) error {
 	if err := d.await(ctx); err != nil {
 		return err
 	}
-	port, err := mariadb.FreePort()
-	if err != nil {
-		return err
+	for _, s := range stories {
+		port, err := mariadb.FreePort()
+		if err != nil {
+			return err
+		}
+		d.boards[s.standin] = fmt.Sprintf("127.0.0.1:%d", port)
 	}
-	d.redfish = fmt.Sprintf("127.0.0.1:%d", port)
 	api := &client{address: d.address}
 	if !d.state.Loaded {
 		_, _ = fmt.Fprintln(d.opt.Out, "making the history of the demo's rigs, through the real paths at high speed …")
@@ -144,17 +150,21 @@ func (d *demo) run(ctx context.Context) error {
 			return fmt.Errorf("load the demo: %w", err)
 		}
 	} else {
-		if err := api.setBoard(ctx, d.state.PetrelRig, "http://"+d.redfish, boardUser, d.state.Password); err != nil {
-			return err
-		}
-		if err := d.startPetrel(d.opt.Speed); err != nil {
-			return err
+		for _, s := range stories {
+			if !s.byHand {
+				if err := api.setBoard(ctx, d.state.Rigs[s.standin], "http://"+d.boards[s.standin], boardUser, d.state.Password); err != nil {
+					return err
+				}
+			}
+			if err := d.startStandin(s.standin, d.opt.Speed, time.Now()); err != nil {
+				return err
+			}
 		}
 	}
 	if d.agent == nil {
 		d.startAgent()
 	}
-	if err := api.untilLinked(ctx, d.state.PetrelRig); err != nil {
+	if err := api.untilLinked(ctx, d.state.Rigs[stories[0].standin]); err != nil {
 		return err
 	}
 	_, _ = fmt.Fprintf(d.opt.Out, "Zero Keel is ready at %s\n", d.address)
@@ -166,25 +176,30 @@ const boardUser = "bench"
 
 func (d *demo) rigDir() string { return filepath.Join(d.opt.Dir, "rigs") }
 
-// startPetrel runs the stand-in at a speed, with its clock set to now.
-func (d *demo) startPetrel(speed float64) error {
-	if err := os.MkdirAll(d.rigDir(), 0o700); err != nil {
-		return fmt.Errorf("make the stand-in's folder: %w", err)
+// startStandin runs a stand-in at a speed, with its clock set. One that runs already is stopped before.
+func (d *demo) startStandin(name string, speed float64, clock time.Time) error {
+	d.mu.Lock()
+	before := d.standins[name]
+	d.mu.Unlock()
+	if before != nil {
+		before.stop()
 	}
-	file := filepath.Join(d.rigDir(), "petrel.standin.json")
-	text, err := rigs.Standin("petrel")
+	if err := os.MkdirAll(d.rigDir(), 0o700); err != nil {
+		return fmt.Errorf("make the stand-ins' folder: %w", err)
+	}
+	file := filepath.Join(d.rigDir(), name+".standin.json")
+	text, err := rigs.Standin(name)
 	if err != nil {
 		return err
 	}
 	if err := os.WriteFile(file, text, 0o600); err != nil {
-		return fmt.Errorf("write the stand-in's file: %w", err)
+		return fmt.Errorf("write the file of stand-in %s: %w", name, err)
 	}
-	clock := time.Now()
-	if speed == loadingSpeed {
-		clock = clock.Add(-historySpan)
-	}
-	d.petrel = d.start("petrel", "standin", "--config", file, "--redfish", d.redfish, "--server", d.address, "--token", d.state.PetrelToken,
+	p := d.start(name, "standin", "--config", file, "--redfish", d.boards[name], "--server", d.address, "--token", d.state.Tokens[name],
 		"--user", boardUser, "--password", d.state.Password, "--state", d.rigDir(), "--speed", fmt.Sprint(speed), "--clock", clock.UTC().Format(time.RFC3339))
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.standins[name] = p
 	return nil
 }
 
@@ -225,16 +240,24 @@ func until(ctx context.Context, holds func() (bool, error)) error {
 	}
 }
 
+// stop ends the children: the rigs first, all at once, then the server.
 func (d *demo) stop() {
-	for _, p := range []*process{d.agent, d.petrel, d.server} {
+	var ending sync.WaitGroup
+	d.mu.Lock()
+	for _, p := range append(slices.Collect(maps.Values(d.standins)), d.agent) {
 		if p != nil {
-			p.stop()
+			ending.Go(p.stop)
 		}
+	}
+	d.mu.Unlock()
+	ending.Wait()
+	if d.server != nil {
+		d.server.stop()
 	}
 }
 
 func readState(dir string) (*state, error) {
-	var st state
+	st := state{Tokens: map[string]string{}, Rigs: map[string]int64{}}
 	text, err := os.ReadFile(filepath.Join(dir, "demo.json"))
 	if errors.Is(err, fs.ErrNotExist) {
 		return &st, nil

@@ -4,9 +4,12 @@ import (
 	"context"
 	"crypto/rand"
 	"fmt"
+	"net/http"
+	"strings"
 	"time"
 
-	"zerokeel/core/part"
+	"golang.org/x/sync/errgroup"
+
 	"zerokeel/core/trim"
 	"zerokeel/demo/rigs"
 	"zerokeel/server/api"
@@ -16,40 +19,54 @@ import (
 // historySpan is how far back on the rig's clock the history begins.
 const historySpan = 6 * time.Hour
 
-// load adds the rigs and makes Petrel's history: stock runs into its temperature limit, memory is proven, the limits
-// are brought inside the maker's, and the first step of all cores fails on core 5.
+// load adds the rigs and makes their histories: that of the first by itself, since the pictures of the documentation count
+// on its numbers, the others side by side.
 func (d *demo) load(ctx context.Context, c *client) error {
-	text, err := rigs.Standin("petrel")
-	if err != nil {
-		return err
-	}
-	cfg, err := standin.ParseConfig(text)
-	if err != nil {
-		return err
-	}
 	d.state.Password = rand.Text()
-	if err := d.addRigs(ctx, c, cfg); err != nil {
+	first := &stories[0]
+	if err := d.addRig(ctx, c, first); err != nil {
 		return err
 	}
-	if err := d.startPetrel(loadingSpeed); err != nil {
+	var here api.CreatedRig
+	if err := c.call(ctx, "POST", "/api/rigs", api.CreateRigRequest{Name: "This computer"}, &here); err != nil {
 		return err
 	}
-	if err := c.untilLinked(ctx, d.state.PetrelRig); err != nil {
+	d.state.HereRig, d.state.HereToken = here.Rig.Id, here.Token
+	if err := d.tell(ctx, c, first); err != nil {
 		return err
 	}
-	if err := petrelHistory(ctx, &rig{client: c, id: d.state.PetrelRig}); err != nil {
-		return err
+	for i := range stories[1:] {
+		if err := d.addRig(ctx, c, &stories[1+i]); err != nil {
+			return err
+		}
 	}
 	d.startAgent()
-	if err := d.tryHere(ctx, c); err != nil {
+	group, inner := errgroup.WithContext(ctx)
+	group.Go(func() error { return d.tryHere(inner, c) })
+	for i := range stories[1:] {
+		group.Go(func() error { return d.tell(inner, c, &stories[1+i]) })
+	}
+	if err := group.Wait(); err != nil {
 		return err
 	}
 	d.state.Loaded = true
-	if err := d.save(); err != nil {
+	return d.save()
+}
+
+// tell makes the history of one rig, with its stand-in at high speed, and leaves it running at the demo's own.
+func (d *demo) tell(ctx context.Context, c *client, s *story) error {
+	if err := d.startStandin(s.standin, loadingSpeed, time.Now().Add(-historySpan)); err != nil {
 		return err
 	}
-	d.petrel.stop()
-	return d.startPetrel(d.opt.Speed)
+	id := d.state.Rigs[s.standin]
+	if err := c.untilLinked(ctx, id); err != nil {
+		return err
+	}
+	r := &rig{client: c, id: id, board: &hands{address: "http://" + d.boards[s.standin], password: d.state.Password}}
+	if err := s.tell(ctx, r); err != nil {
+		return fmt.Errorf("%s: %w", s.name, err)
+	}
+	return d.startStandin(s.standin, d.opt.Speed, time.Now())
 }
 
 // tryHere runs a short real trial on this computer, so that its sheets are not empty.
@@ -62,7 +79,16 @@ func (d *demo) tryHere(ctx context.Context, c *client) error {
 	return err
 }
 
-func (d *demo) addRigs(ctx context.Context, c *client, cfg *standin.Config) error {
+// addRig stores the part sheets of a stand-in and adds its rig.
+func (d *demo) addRig(ctx context.Context, c *client, s *story) error {
+	text, err := rigs.Standin(s.standin)
+	if err != nil {
+		return err
+	}
+	cfg, err := standin.ParseConfig(text)
+	if err != nil {
+		return err
+	}
 	p := cfg.Parts
 	for _, one := range []struct {
 		kind, id string
@@ -72,64 +98,20 @@ func (d *demo) addRigs(ctx context.Context, c *client, cfg *standin.Config) erro
 			return err
 		}
 	}
-	simulated, user, ambient := true, boardUser, cfg.AmbientC
-	var petrel, here api.CreatedRig
-	if err := c.call(ctx, "POST", "/api/rigs", api.CreateRigRequest{
-		Name: "Petrel", Simulated: &simulated, AmbientC: &ambient,
-		Parts:    &api.PartNames{Processor: p.Processor.ID, Board: p.Board.ID, Cooler: p.Cooler.ID, Memory: p.Memory.ID},
-		Firmware: &api.FirmwareAccess{Address: "http://" + d.redfish, User: &user, Password: &d.state.Password},
-	}, &petrel); err != nil {
+	simulated, user := true, boardUser
+	request := api.CreateRigRequest{
+		Name: s.name, Simulated: &simulated, AmbientC: &cfg.AmbientC,
+		Parts: &api.PartNames{Processor: p.Processor.ID, Board: p.Board.ID, Cooler: p.Cooler.ID, Memory: p.Memory.ID},
+	}
+	if !s.byHand {
+		request.Firmware = &api.FirmwareAccess{Address: "http://" + d.boards[s.standin], User: &user, Password: &d.state.Password}
+	}
+	var made api.CreatedRig
+	if err := c.call(ctx, "POST", "/api/rigs", request, &made); err != nil {
 		return err
 	}
-	if err := c.call(ctx, "POST", "/api/rigs", api.CreateRigRequest{Name: "This computer"}, &here); err != nil {
-		return err
-	}
-	d.state.PetrelRig, d.state.PetrelToken = petrel.Rig.Id, petrel.Token
-	d.state.HereRig, d.state.HereToken = here.Rig.Id, here.Token
+	d.state.Rigs[s.standin], d.state.Tokens[s.standin] = made.Rig.Id, made.Token
 	return nil
-}
-
-// petrelHistory makes the history of Petrel.
-func petrelHistory(ctx context.Context, r *rig) error {
-	trims, err := r.trims(ctx)
-	if err != nil {
-		return err
-	}
-	stock := trims[0].Id
-	number := part.Number
-	const minute = 60
-	steps := []step{
-		{trim: stock, name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute), leg("idle", 2*minute)}, scores: true, want: "held"},
-		{name: "memory", reason: "Rated profile first, proven alone, so that memory faults are not blamed on the processor.",
-			settings: trim.Settings{"memory.profile": part.Choice("rated")},
-			legs:     []api.LegRequest{leg("mixed", 10*minute)}, scores: true, want: "held"},
-		{name: "limits", reason: "Back inside the maker's limits; stock ran into its temperature limit.",
-			settings: trim.Settings{"limit.ppt": number(142), "limit.tdc": number(125), "limit.edc": number(180), "limit.temperature": number(90)},
-			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("transition", 5*minute)}, scores: true, want: "held"},
-		{name: "all cores \u221220", reason: "First step of the curve, all cores at once.",
-			settings: trim.Settings{"curve.all": number(-20)},
-			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute)}, want: "miscalculated"},
-	}
-	last, proven := stock, stock
-	for _, s := range steps {
-		if s.trim == 0 {
-			if s.trim, err = r.create(ctx, last, s); err != nil {
-				return err
-			}
-		}
-		verdict, err := r.walk(ctx, s)
-		if err != nil {
-			return fmt.Errorf("%s: %w", s.name, err)
-		}
-		if verdict != s.want {
-			return fmt.Errorf("%s: the trial ended %s, the story wants %s", s.name, verdict, s.want)
-		}
-		last = s.trim
-		if verdict == "held" {
-			proven = s.trim
-		}
-	}
-	return r.fit(ctx, proven)
 }
 
 // step is one trim of a history: made unless it is stock, fitted, proven, and scored when it held.
@@ -140,6 +122,8 @@ type step struct {
 	legs         []api.LegRequest
 	scores       bool
 	want         string
+	profile      string
+	branch       bool // made from the last proven trim instead of the last one
 }
 
 func leg(load string, seconds float64) api.LegRequest {
@@ -150,7 +134,29 @@ func leg(load string, seconds float64) api.LegRequest {
 // rig is one rig reached through the API.
 type rig struct {
 	*client
-	id int64
+	id    int64
+	board *hands
+}
+
+// hands do at a stand-in's board what a person does at a machine.
+type hands struct{ address, password string }
+
+// unplug switches the supply off and on again.
+func (h *hands) unplug(ctx context.Context) error {
+	request, err := http.NewRequestWithContext(ctx, http.MethodPost, h.address+"/redfish/v1/Systems/1/Actions/ComputerSystem.Reset", strings.NewReader(`{"ResetType":"FullPowerCycle"}`))
+	if err != nil {
+		return fmt.Errorf("unplug: %w", err)
+	}
+	request.SetBasicAuth(boardUser, h.password)
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		return fmt.Errorf("unplug: %w", err)
+	}
+	_ = response.Body.Close()
+	if response.StatusCode >= 300 {
+		return fmt.Errorf("unplug: the board answers %s", response.Status)
+	}
+	return nil
 }
 
 func (r *rig) trims(ctx context.Context) ([]api.Trim, error) {

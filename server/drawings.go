@@ -82,6 +82,11 @@ func (s *Server) DrawTrim(c *echo.Context, id int64) error {
 		cluster := set.Processor.ClusterOf(core)
 		out.Curves = append(out.Curves, api.CoreCurve{Core: core, Kind: set.Processor.Clusters[cluster].Kind, MaxV: set.Processor.ClusterMaxV(cluster), Points: model.Curve(core, 40)})
 	}
+	own := tuning.Clocks
+	own.Active = nil
+	for active := 1; active <= set.Processor.Cores(); active++ {
+		out.UsualRatios = append(out.UsualRatios, own.Top(set.Processor, 0, active, active, false)/own.ReferenceMHz)
+	}
 	if co := tuning.Corridor; co.On {
 		const coldest, hottest, step = 20, 110, 5
 		for t := coldest; t <= hottest; t += step {

@@ -222,8 +222,8 @@ func (s *Server) rig(c *echo.Context, r *store.Rig) (*api.Rig, error) {
 		for _, q := range set.Board.Quirks {
 			out.Quirks = append(out.Quirks, q.Text)
 		}
-		for _, cl := range set.Processor.Clusters {
-			out.CoreGroups = append(out.CoreGroups, api.CoreGroup{Name: cl.Name, Cores: cl.Cores})
+		for i, cl := range set.Processor.Clusters {
+			out.CoreGroups = append(out.CoreGroups, api.CoreGroup{Name: cl.Name, First: set.Processor.FirstCore(i), Cores: cl.Cores})
 		}
 	case !errors.Is(err, store.ErrNotFound):
 		return nil, err

@@ -10,6 +10,7 @@ import (
 	"sync"
 	"time"
 
+	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/silicon"
@@ -140,7 +141,7 @@ func (r *Rig) Advance(seconds float64) {
 	defer r.mu.Unlock()
 	for end := r.state.Clock + seconds; r.state.Clock < end; {
 		dt := idleStepS
-		if r.phase == running && r.agent.leg != nil {
+		if r.phase == running && r.agent.leg != nil && r.agent.leg.order.Load != load.Idle {
 			dt = stepS
 		}
 		r.state.Clock += dt

@@ -150,11 +150,11 @@ func deeperThanFailure(in *Input) []Finding {
 		if !in.offers(key) {
 			key = "curve.all"
 		}
-		level, what := Caution, fmt.Sprintf("is within %d steps of %s, where it failed", clearanceSteps, say("curve.all", part.Number(failed)))
+		what := fmt.Sprintf("is within %d steps of %s, where it failed", clearanceSteps, say("curve.all", part.Number(failed)))
 		if x <= failed {
-			level, what = Stop, fmt.Sprintf("is as deep as %s, where it failed, or deeper", say("curve.all", part.Number(failed)))
+			what = fmt.Sprintf("is as deep as %s, where it failed, or deeper", say("curve.all", part.Number(failed)))
 		}
-		out = append(out, one(level, []string{key}, nil, fmt.Sprintf("Stay at %s or above.", say("curve.all", part.Number(failed+clearanceSteps))),
+		out = append(out, one(Caution, []string{key}, nil, fmt.Sprintf("Stay at %s or above.", say("curve.all", part.Number(failed+clearanceSteps))),
 			"Core %d at %s %s.", core, say("curve.all", part.Number(x)), what)...)
 	}
 	return out

@@ -112,7 +112,7 @@ func mistakes() []tried {
 		{"clock up, curve kept", "petrel", deep, trim.Settings{"clock.boostOffset": n(100)}, preflight.Records{}, "clock-up-curve-kept", caution},
 		{"lift on a lowered voltage", "skua", trim.Settings{"voltage.core.offset": n(-80)}, trim.Settings{"clock.lift": n(1)}, preflight.Records{}, "clock-up-curve-kept", caution},
 		{"most cores off", "petrel", nil, trim.Settings{"clock.coreOn.1": off, "clock.coreOn.2": off, "clock.coreOn.3": off, "clock.coreOn.4": off, "clock.coreOn.5": off}, preflight.Records{}, "few-cores", caution},
-		{"as deep as the core failed", "petrel", deep, trim.Settings{"curve.all": n(-20)}, failed, "deeper-than-failure", stop},
+		{"as deep as the core failed", "petrel", deep, trim.Settings{"curve.all": n(-20)}, failed, "deeper-than-failure", caution},
 		{"close to where the core failed", "petrel", deep, trim.Settings{"curve.core.5": n(-3)}, failed, "deeper-than-failure", caution},
 		{"fan stands when hot", "petrel", nil, trim.Settings{"fan.point.1.duty": n(0), "fan.point.2.duty": n(0), "fan.point.2.temperature": n(65)}, preflight.Records{}, "fan-stops-hot", caution},
 		{"start duty above the curve", "tern", nil, trim.Settings{"fan.point.3.duty": n(10), "fan.point.1.duty": n(5), "fan.point.2.duty": n(8)}, preflight.Records{}, "fan-stops-hot", caution},

@@ -358,7 +358,10 @@ type CoreCurve struct {
 
 // CoreGroup defines model for CoreGroup.
 type CoreGroup struct {
-	Cores int    `json:"cores"`
+	Cores int `json:"cores"`
+
+	// First number of its first core
+	First int    `json:"first"`
 	Name  string `json:"name"`
 }
 
@@ -407,7 +410,10 @@ type Drawings struct {
 	Entries   []VoltageEntry      `json:"entries"`
 	LoadLines []machine.LineLevel `json:"loadLines"`
 	Plan      clock.Plan          `json:"plan"`
-	Windows   []machine.Window    `json:"windows"`
+
+	// UsualRatios the ratio for each number of active cores where the trim leaves it to the processor
+	UsualRatios []float64        `json:"usualRatios"`
+	Windows     []machine.Window `json:"windows"`
 }
 
 // Event defines model for Event.

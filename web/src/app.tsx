@@ -2,7 +2,9 @@ import { useQuery } from '@tanstack/react-query';
 import { Redirect, useLocation } from 'wouter';
 import { useLive } from './api/live';
 import { rigsQuery } from './api/queries';
+import { CardSheet } from './features/fitting/card';
 import { FittingSheet } from './features/fitting/fitting-sheet';
+import { PartsSheet } from './features/parts/parts-sheet';
 import { RigSheet } from './features/rig/rig-sheet';
 import { ScoresSheet } from './features/scores/scores-sheet';
 import { TrialSheet } from './features/trial/trial-sheet';
@@ -24,6 +26,8 @@ const sheets: Record<string, (props: SheetProps) => React.ReactNode> = {
   fitting: FittingSheet,
   trial: TrialSheet,
   scores: ScoresSheet,
+  card: CardSheet,
+  parts: PartsSheet,
 };
 
 export function App() {

@@ -11,6 +11,7 @@ export type Trial = Schemas['Trial'];
 export type Leg = Schemas['Leg'];
 export type Fitting = Schemas['Fitting'];
 export type Check = Schemas['Check'];
+export type Drawings = Schemas['Drawings'];
 export type Fault = Schemas['Fault'];
 
 export const api = createClient<paths>();

@@ -25,6 +25,28 @@ export const checkQuery = (rig: number, parent: number | null, settings: Setting
     placeholderData: (before) => before,
   });
 
+export const drawingsQuery = (rig: number, parent: number | null, settings: Settings) =>
+  queryOptions({
+    queryKey: ['drawings', rig, parent, settings],
+    queryFn: () => take(api.POST('/api/rigs/{rig}/drawings', { ...path(rig), body: { parent, settings } })),
+    placeholderData: (before) => before,
+  });
+
+export const outcomeQuery = (trim: number) =>
+  queryOptions({
+    queryKey: ['trials', 'outcome', trim],
+    queryFn: () => take(api.GET('/api/trims/{trim}/outcome', { params: { path: { trim } } })),
+  });
+
+export const cardQuery = (trim: number, full: boolean) =>
+  queryOptions({
+    queryKey: ['trims', 'card', trim, full],
+    queryFn: () => take(api.GET('/api/trims/{trim}/card', { params: { path: { trim }, query: { full } } })),
+    placeholderData: (before) => before,
+  });
+
+export const partsQuery = queryOptions({ queryKey: ['parts'], queryFn: () => take(api.GET('/api/parts')) });
+
 export const fittingsQuery = (rig: number) =>
   queryOptions({ queryKey: ['fittings', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/fittings', path(rig))) });
 

@@ -711,6 +711,8 @@ export interface components {
         };
         CoreGroup: {
             name: string;
+            /** @description number of its first core */
+            first: number;
             cores: number;
         };
         FittingStep: {
@@ -1038,6 +1040,8 @@ export interface components {
             /** @description what was entered and what was measured under load, on this rig */
             entries: components["schemas"]["VoltageEntry"][];
             bands?: components["schemas"]["BandGrid"] | null;
+            /** @description the ratio for each number of active cores where the trim leaves it to the processor */
+            usualRatios: number[];
         };
         BandGrid: {
             mhz: number[];

@@ -12,7 +12,7 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
   return (
     <nav aria-label="Fleet" className="flex flex-col border-r border-line [grid-area:rail]">
       <p className="px-3.5 py-3 font-bold tracking-[0.09em]">ZERO KEEL</p>
-      <ul>
+      <ul className="min-h-0 overflow-y-auto">
         {rigs.map((rig) => (
           <li key={rig.id}>
             <Link
@@ -26,12 +26,24 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
               <span className={`block text-[13px] ${rig.state === 'idle' ? 'text-soft' : 'text-ink'}`}>
                 {rig.state}
               </span>
+              {rig.lostTrim != null && (
+                <span className="block text-[13px] text-caution">
+                  <span aria-hidden="true">✕ </span>lost its trim
+                </span>
+              )}
               <InForce rig={rig} />
             </Link>
           </li>
         ))}
       </ul>
-      <button type="button" onClick={toggleChart} className="mt-auto px-3.5 py-3 text-left text-[13px] text-soft">
+      <Link
+        href={`/rig/${current}/parts`}
+        aria-current={sheet === 'parts' ? 'true' : undefined}
+        className="mt-auto px-3.5 pt-3 text-[13px] text-soft aria-[current]:text-ink"
+      >
+        Part sheets
+      </Link>
+      <button type="button" onClick={toggleChart} className=" px-3.5 py-3 text-left text-[13px] text-soft">
         {chart === 'night' ? 'Day chart' : 'Night chart'}
       </button>
     </nav>

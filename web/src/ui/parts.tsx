@@ -93,7 +93,7 @@ export function Empty({ children }: { children: ReactNode }) {
 /** A sheet with its dock on the right. */
 export function SheetWithDock({ children, dock }: { children: ReactNode; dock: ReactNode }) {
   return (
-    <div className="grid h-full min-h-0 grid-cols-[minmax(0,1fr)_276px]">
+    <div className="dock-grid h-full min-h-0">
       <div className="min-h-0 overflow-auto px-4 py-3">{children}</div>
       <aside className="min-h-0 overflow-auto border-l border-line px-4 py-3">{dock}</aside>
     </div>

@@ -5,7 +5,9 @@ import { fittingsQuery, rigsQuery, settingsQuery, trimsQuery } from '../../api/q
 import type { SheetProps } from '../../app';
 import { moment, trimName, value } from '../../ui/format';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/parts';
-import { useFit } from '../trim/trim-view';
+import { useFit } from '../trim/use-fit';
+import { CardEntry } from './card';
+import { Drift } from './drift';
 
 /** Is it in force? */
 export function FittingSheet({ rig: id }: SheetProps) {
@@ -18,7 +20,7 @@ export function FittingSheet({ rig: id }: SheetProps) {
     return (
       <div className="px-4">
         <Empty>
-          {rig.canFit ? (
+          {rig.canFit || rig.byHand ? (
             <>
               <strong>Nothing was fitted yet.</strong> Begin with stock: open it on the course line below and fit it, so
               that the baseline is true.
@@ -39,8 +41,9 @@ export function FittingSheet({ rig: id }: SheetProps) {
   };
   return (
     <SheetWithDock dock={<NextDock rig={rig} fitting={newest} />}>
+      <Drift rig={rig} />
       <Heading note={moment(newest.at)}>Fitting {nameOf(newest.trim)}</Heading>
-      <Progress fitting={newest} />
+      {newest.byHand && !newest.ended ? <CardEntry rig={rig} fitting={newest} /> : <Progress fitting={newest} />}
       <Differences rig={rig} fitting={newest} />
       <Section title="Earlier">
         <table className="table-thin">
@@ -83,7 +86,13 @@ function Progress({ fitting }: { fitting: Fitting }) {
       <li className="mt-1 border-t border-line pt-2">
         <Verdict verdict={fitting.state} />
         {fitting.problem && <p className="text-caution">{fitting.problem}</p>}
-        {fitting.state === 'in force' && <p className="text-soft">Every setting reads back as asked.</p>}
+        {fitting.state === 'in force' && (
+          <p className="text-soft">
+            {fitting.byHand
+              ? 'Entered by hand; what shows on the running machine agrees.'
+              : 'Every setting reads back as asked.'}
+          </p>
+        )}
       </li>
     </ol>
   );
@@ -124,7 +133,9 @@ function NextDock({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
   if (!fitting.ended) {
     return (
       <Section title="Next">
-        The machine restarts. This goes on if the page is closed, and after a restart of the server.
+        {fitting.byHand
+          ? 'Enter each line at the board, save there, and restart. Ticks are kept if the page is closed; the same page works on a phone.'
+          : 'The machine restarts. This goes on if the page is closed, and after a restart of the server.'}
       </Section>
     );
   }

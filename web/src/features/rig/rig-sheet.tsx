@@ -1,10 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'wouter';
 import { api, type Rig, take } from '../../api/client';
 import { rigsQuery } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { decimalsOf, num } from '../../ui/format';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
+import { Drift } from '../fitting/drift';
 
 /** What is this machine, what did it do as delivered, where does the board exceed the maker's limits? */
 export function RigSheet({ rig: id }: SheetProps) {
@@ -12,6 +14,7 @@ export function RigSheet({ rig: id }: SheetProps) {
   if (!data) return null;
   return (
     <SheetWithDock dock={<LinkDock rig={data} />}>
+      <Drift rig={data} />
       <Heading note={data.simulated ? 'simulated: a stand-in, not a machine' : undefined}>{data.name}</Heading>
       <div className="grid grid-cols-2 gap-x-8">
         <Parts rig={data} />
@@ -129,6 +132,13 @@ function Audit({ rig }: { rig: Rig }) {
           : 'as delivered within the maker’s'
       }
     >
+      {beyond.length > 0 && rig.trimInForce != null && (
+        <p className="mb-1">
+          <Link className="underline" href={`/rig/${rig.id}/trim/${rig.trimInForce}/spec`}>
+            New trim inside the maker’s limits
+          </Link>
+        </p>
+      )}
       <table className="table-thin w-full">
         <thead>
           <tr>
@@ -145,11 +155,13 @@ function Audit({ rig }: { rig: Rig }) {
               <td className="right num">
                 {num(l.maker)} {l.unit}
               </td>
-              <td className="right num">
-                {num(l.board)} {l.unit}
-              </td>
+              <td className="right num">{l.board == null ? 'none' : `${num(l.board)} ${l.unit}`}</td>
               <td className={l.exceeds ? 'text-caution' : 'text-soft'}>
-                {l.exceeds ? `✕ ${num((100 * l.board) / l.maker - 100)} % beyond` : 'within'}
+                {l.exceeds
+                  ? l.board == null
+                    ? '✕ unlimited'
+                    : `✕ ${num((100 * l.board) / l.maker - 100)} % beyond`
+                  : 'within'}
               </td>
             </tr>
           ))}
@@ -198,6 +210,22 @@ function Baseline({ rig }: { rig: Rig }) {
   );
 }
 
+/** Whether what the board loses is fitted again without asking. */
+function Refit({ rig }: { rig: Rig }) {
+  const queries = useQueryClient();
+  const set = useMutation({
+    mutationFn: (refit: boolean) =>
+      take(api.PATCH('/api/rigs/{rig}', { params: { path: { rig: rig.id } }, body: { refit } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ['rigs'] }),
+  });
+  return (
+    <label className="mt-1 flex items-baseline gap-2">
+      <input type="checkbox" checked={rig.refit} onChange={(e) => set.mutate(e.target.checked)} />
+      Fit again by itself what the board loses
+    </label>
+  );
+}
+
 function LinkDock({ rig }: { rig: Rig }) {
   const renew = useMutation({
     mutationFn: () => take(api.POST('/api/rigs/{rig}/token', { params: { path: { rig: rig.id } } })),
@@ -233,8 +261,21 @@ function LinkDock({ rig }: { rig: Rig }) {
             {rig.simulated && ', a simulated board'}.
           </p>
         ) : (
-          <p className="text-soft">Not reached over the network: settings cannot be brought to it from here.</p>
+          <p className="text-soft">
+            Not reached over the network{rig.byHand ? ': trims are entered at the board, from a setting card.' : '.'}
+          </p>
         )}
+        {rig.firmwareVersion && (
+          <p className="mt-1 text-soft">
+            Firmware <span className="num text-ink">{rig.firmwareVersion}</span>
+          </p>
+        )}
+        {rig.canFit && <Refit rig={rig} />}
+        {rig.quirks.map((q) => (
+          <p key={q} className="mt-1 border-l-2 border-caution pl-2">
+            {q}
+          </p>
+        ))}
       </Section>
     </>
   );

@@ -8,7 +8,7 @@ import { useActionKey } from '../../ui/action-key';
 import { Confirm } from '../../ui/confirm';
 import { loadNames, span, trimName } from '../../ui/format';
 import { Button, Empty, Problem, Section, Verdict } from '../../ui/parts';
-import { useFit } from '../trim/trim-view';
+import { useFit } from '../trim/use-fit';
 import { Legs } from './legs';
 import { Strips } from './strips';
 

@@ -8,6 +8,8 @@ interface CurveProps {
   parent: Settings;
   onChange?: (key: string, value: Value) => void;
   wrong: Set<string>;
+  /** The first core of each cluster. */
+  firsts: number[];
 }
 
 const height = 118;
@@ -15,11 +17,18 @@ const top = 6;
 
 const numberOf = (v: Value | undefined) => (typeof v === 'number' ? v : 0);
 
+const gridSteps = (deepest: number) => [0, -10, -20, -30, -40, -50].filter((s) => s >= deepest);
+
 /** The curve offsets as a depth drawing: a keel line over the cores, deeper is less voltage. */
-export function CurveDrawing({ rows, values, parent, onChange, wrong }: CurveProps) {
+export function CurveDrawing({ rows, values, parent, onChange, wrong, firsts }: CurveProps) {
   const all = rows.find((r) => r.key === 'curve.all');
   const cores = rows.filter((r) => r.core >= 0);
-  const depthOf = (s: Settings, key: string) => numberOf(s['curve.all']) + numberOf(s[key]);
+  const clusters = rows.filter((r) => r.scope === 'cluster');
+  const depthOf = (s: Settings, key: string) => {
+    const core = rows.find((r) => r.key === key)?.core ?? -1;
+    const cluster = clusters.find((c) => core >= (firsts[c.index] ?? 0) && core < (firsts[c.index + 1] ?? Infinity));
+    return numberOf(s['curve.all']) + (cluster ? numberOf(s[cluster.key]) : 0) + numberOf(s[key]);
+  };
   const deepest = Math.min(-30, ...cores.map((c) => depthOf(values, c.key)));
   const shallow = Math.max(5, ...cores.map((c) => depthOf(values, c.key)));
   const y = (steps: number) => top + ((shallow - steps) / (shallow - deepest)) * (height - 2 * top);
@@ -51,9 +60,30 @@ export function CurveDrawing({ rows, values, parent, onChange, wrong }: CurvePro
           </span>
         </p>
       )}
+      {clusters.length > 0 && (
+        <p className="mb-2 flex flex-wrap items-center gap-x-4 gap-y-1">
+          {clusters.map((c) => (
+            <span key={c.key} className="flex items-center gap-2" data-key={c.key}>
+              <span title={c.meaning}>Cluster {c.index}</span>
+              {onChange ? (
+                <NumberField
+                  setting={c}
+                  value={numberOf(values[c.key])}
+                  onChange={(x) => onChange(c.key, x)}
+                  wrong={wrong.has(c.key)}
+                  className="w-[60px]"
+                />
+              ) : (
+                <span className="num">{signed(numberOf(values[c.key]))}</span>
+              )}
+            </span>
+          ))}
+          <span className="text-soft">steps more for the cores of a cluster</span>
+        </p>
+      )}
       <div className="grid grid-cols-[44px_minmax(0,1fr)]">
         <div className="num relative text-right text-[11px] text-soft" style={{ height }}>
-          {[0, -10, -20, -30].map((s) => (
+          {gridSteps(deepest).map((s) => (
             <span key={s} className="absolute right-2 -translate-y-1/2" style={{ top: y(s) }}>
               {signed(s)}
             </span>
@@ -68,7 +98,7 @@ export function CurveDrawing({ rows, values, parent, onChange, wrong }: CurvePro
           <title>Curve offset per core, in steps</title>
           <rect width="100" height={height} fill="var(--buff)" />
           <polygon points={`0,0 ${line(values)} 100,0`} fill="var(--tint-2)" />
-          {[0, -10, -20, -30].map((s) => (
+          {gridSteps(deepest).map((s) => (
             <line key={s} x1="0" x2="100" y1={y(s)} y2={y(s)} stroke="var(--line)" vectorEffect="non-scaling-stroke" />
           ))}
           <polyline
@@ -97,7 +127,7 @@ export function CurveDrawing({ rows, values, parent, onChange, wrong }: CurvePro
                   value={numberOf(values[c.key])}
                   onChange={(x) => onChange(c.key, x)}
                   wrong={wrong.has(c.key)}
-                  className="w-[52px]"
+                  className={cores.length > 8 ? 'w-full min-w-0 px-0.5' : 'w-[52px]'}
                 />
               ) : (
                 <span className="num">{signed(numberOf(values[c.key]))}</span>

@@ -11,10 +11,18 @@ export function ForecastDock({ check }: { check: Check }) {
     return <Section title="Forecast">The board does not take these settings; there is nothing to forecast.</Section>;
   const before = check.parentForecast;
   return (
-    <Section title="Forecast" note={`from part sheets, ${num(f.ambientC, 1)} °C room`}>
+    <Section
+      title="Forecast"
+      note={`${f.records > 0 ? `from ${f.records} legs of this rig` : 'from part sheets'}, ${num(f.ambientC, 1)} °C room`}
+    >
       <div className="forecast border border-line px-2 py-1" data-forecast="">
         {f.loads.map((s) => (
-          <LoadRow key={s.load} state={s} before={before?.loads.find((b) => b.load === s.load)} />
+          <LoadRow
+            key={s.load}
+            state={s}
+            spread={f.spreads[f.loads.indexOf(s)]}
+            before={before?.loads.find((b) => b.load === s.load)}
+          />
         ))}
         <div className="row-rule mt-1 border-t border-line pt-1">
           <Points label="All-core" now={f.allCore} before={before?.allCore} />
@@ -25,7 +33,9 @@ export function ForecastDock({ check }: { check: Check }) {
   );
 }
 
-function LoadRow({ state, before }: { state: State; before?: State }) {
+type Half = Schemas['Forecast']['spreads'][number];
+
+function LoadRow({ state, spread, before }: { state: State; spread?: Half; before?: State }) {
   const idle = state.load === 'idle';
   return (
     <div className="border-t border-dotted border-line py-1 first:border-t-0">
@@ -34,10 +44,10 @@ function LoadRow({ state, before }: { state: State; before?: State }) {
         <span className="text-soft">{idle ? '' : `held by ${state.limiter}`}</span>
       </p>
       <p className="num grid grid-cols-[1.3fr_1.15fr_1fr_0.9fr] text-right text-[12px]">
-        <Cell x={state.meanMHz} before={before?.meanMHz} unit="MHz" hide={idle} />
-        <Cell x={state.deliveredV} before={before?.deliveredV} unit="V" decimals={3} />
-        <Cell x={state.packageW} before={before?.packageW} unit="W" />
-        <Cell x={state.hottestC} before={before?.hottestC} unit="°C" />
+        <Cell x={state.meanMHz} half={spread?.mhz} before={before?.meanMHz} unit="MHz" hide={idle} />
+        <Cell x={state.deliveredV} half={spread?.volts} before={before?.deliveredV} unit="V" decimals={3} />
+        <Cell x={state.packageW} half={spread?.packageW} before={before?.packageW} unit="W" />
+        <Cell x={state.hottestC} half={spread?.hottestC} before={before?.hottestC} unit="°C" />
       </p>
       {state.load === 'heavy' && (
         <p className="text-[12.5px] text-soft">
@@ -52,12 +62,15 @@ function LoadRow({ state, before }: { state: State; before?: State }) {
 
 function Cell({
   x,
+  half,
   before,
   unit,
   decimals = 0,
   hide,
 }: {
   x: number;
+  /** Half of the 90 % interval. */
+  half?: number;
   before?: number;
   unit: string;
   decimals?: number;
@@ -67,7 +80,10 @@ function Cell({
   const change = before === undefined ? 0 : x - before;
   const shown = Math.abs(change) >= 0.5 * 10 ** -decimals;
   return (
-    <span className="leading-tight whitespace-nowrap">
+    <span
+      className="leading-tight whitespace-nowrap"
+      title={half === undefined ? undefined : `± ${num(half, decimals || 1)} ${unit}, nine times of ten`}
+    >
       {num(x, decimals)} <span className="text-soft">{unit}</span>
       <span className="block min-h-[1.2em] text-[11.5px]">
         {shown ? (decimals === 3 ? `${signed(change * 1000)} mV` : signed(change, decimals)) : ''}
@@ -85,6 +101,54 @@ function Points({ label, now, before }: { label: string; now: number; before?: n
         {num(now)} pt {Math.abs(percent) >= 0.05 && <span className="text-soft">{signed(percent, 1)} %</span>}
       </span>
     </p>
+  );
+}
+
+/** What was forecast when the trim was made, and what was then measured. */
+export function OutcomeDock({ outcome }: { outcome: Schemas['Outcome'] }) {
+  const f = outcome.forecast;
+  return (
+    <Section title="Forecast and measured" note={f ? `${num(f.ambientC, 1)} °C room` : undefined}>
+      <div className="border border-line px-2 py-1" data-outcome="">
+        {outcome.measured.map((m) => {
+          const i = f ? f.loads.findIndex((l) => l.load === m.load) : -1;
+          const was = i >= 0 ? f?.loads[i] : undefined;
+          const half = i >= 0 ? f?.spreads?.[i] : undefined;
+          const rows: [number | null, number | undefined, number | undefined, string, number][] = [
+            [m.load === 'idle' ? null : m.meanMHz, was?.meanMHz, half?.mhz, 'MHz', 0],
+            [m.deliveredV, was?.deliveredV, half?.volts, 'V', 3],
+            [m.packageW, was?.packageW, half?.packageW, 'W', 0],
+            [m.hottestC, was?.hottestC, half?.hottestC, '°C', 0],
+          ];
+          return (
+            <div key={m.load} className="border-t border-dotted border-line py-1 first:border-t-0">
+              <p className="flex justify-between">
+                <span className="font-semibold">{loadNames[m.load]}</span>
+                <span className="text-soft">
+                  {m.legs} {m.legs === 1 ? 'leg' : 'legs'}
+                </span>
+              </p>
+              <p className="num grid grid-cols-[1.3fr_1.15fr_1fr_0.9fr] text-right text-[12px]">
+                {rows.map(([x, forecast, by, unit, decimals]) => (
+                  <span key={unit} className="leading-tight whitespace-nowrap">
+                    {x == null ? '' : `${num(x, decimals)} ${unit}`}
+                    {x != null && forecast !== undefined && (
+                      <span
+                        className={`forecast block text-[11.5px] ${by && Math.abs(x - forecast) > by ? 'text-caution' : 'text-soft'}`}
+                        title={by ? `forecast ± ${num(by, decimals || 1)} ${unit}` : 'forecast'}
+                      >
+                        {num(forecast, decimals)}
+                      </span>
+                    )}
+                  </span>
+                ))}
+              </p>
+            </div>
+          );
+        })}
+        <p className="mt-1 text-[12.5px] text-soft">Above: measured. Hatched: forecast when the trim was made.</p>
+      </div>
+    </Section>
   );
 }
 

@@ -1,5 +1,5 @@
 import { type KeyboardEvent, useEffect, useRef, useState } from 'react';
-import type { Setting } from '../../api/client';
+import type { Setting, Value } from '../../api/client';
 
 /** Units that may be typed behind a number, as factors to the setting's own unit. */
 const units: Record<string, Record<string, number>> = {
@@ -7,6 +7,14 @@ const units: Record<string, Record<string, number>> = {
   A: { a: 1, ma: 0.001 },
   MHz: { mhz: 1, ghz: 1000 },
   '°C': { c: 1, '°c': 1 },
+  V: { v: 1, mv: 0.001 },
+  mV: { mv: 1, v: 1000 },
+  mΩ: { mω: 1, mohm: 1, ohm: 1000, ω: 1000 },
+  s: { s: 1, ms: 0.001, min: 60 },
+  kHz: { khz: 1, mhz: 1000 },
+  'MT/s': { 'mt/s': 1, mts: 1 },
+  '×': { x: 1, '×': 1 },
+  clocks: { clk: 1, clocks: 1 },
   '%': { '%': 1 },
   steps: { st: 1, steps: 1 },
 };
@@ -17,7 +25,7 @@ export function parseNumber(text: string, unit: string): number | undefined {
     .trim()
     .replace('\u2212', '-')
     .replace(',', '.')
-    .match(/^([+-]?\d*\.?\d+)\s*([a-z°%]*)$/i);
+    .match(/^([+-]?\d*\.?\d+)\s*([a-zω°%×/]*)$/i);
   if (!match) return undefined;
   const suffix = (match[2] ?? '').toLowerCase();
   const factor = suffix === '' ? 1 : units[unit]?.[suffix];
@@ -26,27 +34,33 @@ export function parseNumber(text: string, unit: string): number | undefined {
 
 interface NumberFieldProps {
   setting: Setting;
-  value: number;
-  onChange: (value: number) => void;
+  /** A number, or a word that may stand in its place. */
+  value: Value;
+  onChange: (value: Value) => void;
   wrong?: boolean;
   className?: string;
 }
 
-/** A number that arrow keys move by the board's own step, with Shift by five. */
+/** A number that arrow keys move by the board's own step, with Shift by five. Words such as "auto" may be typed. */
 export function NumberField({ setting, value, onChange, wrong, className = 'w-[74px]' }: NumberFieldProps) {
-  const shown = String(value).replace('-', '\u2212');
+  const shown = String(value ?? '').replace('-', '\u2212');
   const [text, setText] = useState(shown);
   const [bad, setBad] = useState(false);
   // Keys may repeat faster than the page is drawn: each step goes from the last one, not from what is shown.
   const latest = useRef(value);
   latest.current = value;
+  const read = (typed: string): Value | undefined => {
+    const word = setting.choices.find((c) => c === typed.trim().toLowerCase());
+    return word ?? parseNumber(typed, setting.unit);
+  };
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only a value from outside replaces what is being typed
   useEffect(() => {
-    setText((now) => (parseNumber(now, setting.unit) === value ? now : shown));
+    setText((now) => (read(now) === value ? now : shown));
     setBad(false);
-  }, [shown, value, setting.unit]);
+  }, [shown, value]);
   const type = (next: string) => {
     setText(next);
-    const x = parseNumber(next, setting.unit);
+    const x = read(next);
     setBad(x === undefined);
     if (x !== undefined) onChange(x);
   };
@@ -54,10 +68,14 @@ export function NumberField({ setting, value, onChange, wrong, className = 'w-[7
     if (e.key !== 'ArrowUp' && e.key !== 'ArrowDown') return;
     e.preventDefault();
     const by = setting.step * (e.shiftKey ? 5 : 1) * (e.key === 'ArrowUp' ? 1 : -1);
-    const next = Math.min(setting.max, Math.max(setting.min, Number((latest.current + by).toFixed(6))));
+    // From a word the first step goes to the maker's value, where there is one.
+    const from =
+      typeof latest.current === 'number' ? latest.current + by : Number(setting.spec ?? setting.min) || setting.min;
+    const next = Math.min(setting.max, Math.max(setting.min, Number(from.toFixed(6))));
     latest.current = next;
     onChange(next);
   };
+  const words = setting.choices.length > 0 ? `, or ${setting.choices.join(', ')}` : '';
   return (
     <input
       aria-label={setting.name}
@@ -66,8 +84,8 @@ export function NumberField({ setting, value, onChange, wrong, className = 'w-[7
       value={text}
       title={
         bad
-          ? `Not a number in ${setting.unit}`
-          : `${setting.min} to ${setting.max} ${setting.unit}, step ${setting.step}`
+          ? `Not a number in ${setting.unit}${words}`
+          : `${setting.min} to ${setting.max} ${setting.unit}, step ${setting.step}${words}`
       }
       onChange={(e) => type(e.target.value)}
       onKeyDown={nudge}

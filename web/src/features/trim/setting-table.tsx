@@ -10,10 +10,12 @@ interface TableProps {
   /** Absent when the trim no longer changes. */
   onChange?: (key: string, value: Value) => void;
   wrong: Set<string>;
+  /** By setting, why it counts for nothing. */
+  inert: Record<string, string>;
 }
 
 /** Settings as rows: trade name, the board's own words, what the maker specifies, as delivered, the parent, and new. */
-export function SettingTable({ rows, values, parent, onChange, wrong }: TableProps) {
+export function SettingTable({ rows, values, parent, onChange, wrong, inert }: TableProps) {
   return (
     <table className="table-thin w-full">
       <thead>
@@ -35,6 +37,7 @@ export function SettingTable({ rows, values, parent, onChange, wrong }: TablePro
               <td title={row.meaning} className={changed ? 'font-semibold' : ''}>
                 {changed && <span aria-hidden="true">› </span>}
                 {row.name}
+                <Remark row={row} inert={changed || row.key in values ? inert[row.key] : undefined} />
               </td>
               <td className="truncate text-[13px] text-soft" title={row.menu.join(' › ')}>
                 {row.label}
@@ -59,6 +62,14 @@ export function SettingTable({ rows, values, parent, onChange, wrong }: TablePro
   );
 }
 
+/** What to know of a setting: why it does nothing here, or what this board does with it. */
+function Remark({ row, inert }: { row: Setting; inert?: string }) {
+  const text =
+    inert ||
+    (row.lost ? 'lost when the supply is switched off' : row.second && `also in “${row.second}”, which is set to auto`);
+  return text ? <span className="block text-[12.5px] leading-tight font-normal text-soft">{text}</span> : null;
+}
+
 interface EditorProps {
   row: Setting;
   value: Value;
@@ -66,12 +77,10 @@ interface EditorProps {
   wrong: boolean;
 }
 
-function Editor({ row, value, onChange, wrong }: EditorProps) {
+export function Editor({ row, value, onChange, wrong }: EditorProps) {
   if (!onChange) return <span className="num">{show(value)}</span>;
   if (row.type === 'number') {
-    return (
-      <NumberField setting={row} value={typeof value === 'number' ? value : 0} onChange={onChange} wrong={wrong} />
-    );
+    return <NumberField setting={row} value={value} onChange={onChange} wrong={wrong} />;
   }
   if (row.type === 'switch') {
     return (

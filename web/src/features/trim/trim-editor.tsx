@@ -1,8 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useMemo, useState } from 'react';
+import { useDeferredValue, useMemo, useState } from 'react';
 import { useLocation } from 'wouter';
 import { api, type Rig, type Setting, type Settings, type Trim, take, type Value } from '../../api/client';
-import { checkQuery } from '../../api/queries';
+import { checkQuery, drawingsQuery } from '../../api/queries';
 import { trimName } from '../../ui/format';
 import { Button, Heading, Problem, SheetWithDock } from '../../ui/parts';
 import { ForecastDock, PreflightDock } from './forecast-dock';
@@ -14,17 +14,22 @@ interface EditorProps {
   parent: Trim;
   /** The draft that is being changed; absent for a new trim. */
   draft?: Trim;
+  /** Begin with every limit as the maker specifies it. */
+  inSpec?: boolean;
 }
 
 /** Makes a trim, or changes a draft: forecast and preflight follow each keystroke. */
-export function TrimEditor({ rig, rows, parent, draft }: EditorProps) {
+export function TrimEditor({ rig, rows, parent, draft, inSpec }: EditorProps) {
   const [, go] = useLocation();
   const queries = useQueryClient();
-  const start = useMemo(() => changesOf(draft, parent), [draft, parent]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what the sheet begins with does not follow the rows
+  const start = useMemo(() => (inSpec ? specOf(rows, parent) : changesOf(draft, parent)), [draft, parent, inSpec]);
   const [changes, setChanges] = useState<Settings>(start);
   const [name, setName] = useState(draft?.name ?? '');
   const [reason, setReason] = useState(draft?.reason ?? '');
   const check = useQuery(checkQuery(rig.id, parent.id, changes));
+  const [find, setFind] = useState('');
+  const drawings = useQuery(drawingsQuery(rig.id, parent.id, useDeferredValue(changes)));
   const findings = check.data?.findings ?? [];
   const wrong = new Set(findings.filter((f) => f.level === 'stop').flatMap((f) => f.fields));
   const set = (key: string, value: Value) => setChanges((now) => ({ ...now, [key]: value }));
@@ -96,21 +101,56 @@ export function TrimEditor({ rig, rows, parent, draft }: EditorProps) {
         </Button>
       </form>
       <Problem error={save.error} />
+      <input
+        type="search"
+        aria-label="Find a setting"
+        value={find}
+        placeholder="Find a setting, by its name or by this board’s words"
+        onChange={(e) => setFind(e.target.value)}
+        className="mb-2 block w-full border-b border-line bg-transparent px-1 py-0.5"
+      />
       <Groups
+        rig={rig}
+        find={find}
+        inert={check.data?.inert ?? {}}
+        drawings={drawings.data}
         rows={rows}
         values={{ ...parent.settings, ...changes }}
         parent={parent.settings}
         onChange={set}
         wrong={wrong}
-        open={(g) => g === 'curve' || (g === 'limits' && beyondSpec(rows, parent.settings))}
+        open={(g) => openFirst(rows, parent.settings, g)}
       />
     </SheetWithDock>
   );
 }
 
-/** Whether the limits are still outside the maker's, so that they come before the curve. */
-function beyondSpec(rows: Setting[], values: Settings): boolean {
-  return rows.some((r) => r.group === 'limits' && typeof r.spec === 'number' && Number(values[r.key]) > r.spec);
+/** The group that the work goes on with: the limits while they are beyond the maker's, then the curve or the voltage. */
+function openFirst(rows: Setting[], values: Settings, group: string): boolean {
+  const beyond = rows.some(
+    (r) =>
+      r.group === 'limits' &&
+      (values[r.key] === 'unlimited' ||
+        (r.key === 'limit.beyondSpec' && values[r.key] === true) ||
+        (typeof r.spec === 'number' && Number(values[r.key]) > r.spec)),
+  );
+  const next = rows.some((r) => r.key === 'curve.all') ? 'curve' : 'voltage';
+  return group === next || (group === 'limits' && beyond);
+}
+
+/** The maker's value of every limit that stands otherwise. */
+function specOf(rows: Setting[], parent: Trim): Settings {
+  return Object.fromEntries(
+    rows
+      .filter(
+        (r) =>
+          r.group === 'limits' &&
+          r.spec !== null &&
+          r.key !== 'limit.trip' &&
+          (parent.settings[r.key] ?? r.stock) !== r.spec,
+      )
+      .map((r) => [r.key, r.spec]),
+  );
 }
 
 function changesOf(draft: Trim | undefined, parent: Trim): Settings {

@@ -25,6 +25,7 @@ export function TrimSheet({ rig, id, mode }: SheetProps) {
   if (!trim) return <p className="p-4 text-soft">There is no trim yet.</p>;
   const parent = trims.data.find((t) => t.id === trim.parent);
   if (mode === 'new') return <TrimEditor rig={owner} rows={settings.data} parent={trim} />;
+  if (mode === 'spec') return <TrimEditor rig={owner} rows={settings.data} parent={trim} inSpec />;
   if (mode === 'edit' && parent) return <TrimEditor rig={owner} rows={settings.data} parent={parent} draft={trim} />;
   return (
     <TrimView rig={owner} rows={settings.data} trim={trim} parent={parent} proven={lastProven(trims.data, trim.id)} />

@@ -1,12 +1,15 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { useLocation } from 'wouter';
-import { api, type Rig, type Setting, type Trim, take } from '../../api/client';
-import { checkQuery } from '../../api/queries';
+import type { Rig, Setting, Trim } from '../../api/client';
+import { checkQuery, drawingsQuery, outcomeQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
 import { moment, trimName, value } from '../../ui/format';
 import { Button, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/parts';
-import { ForecastDock, PreflightDock } from './forecast-dock';
+import { ForecastDock, OutcomeDock, PreflightDock } from './forecast-dock';
 import { Groups } from './groups';
+import { Notes } from './notes';
+import { useFit } from './use-fit';
 
 interface ViewProps {
   rig: Rig;
@@ -16,27 +19,16 @@ interface ViewProps {
   proven?: Trim;
 }
 
-/** Begins a fitting and goes to its sheet. */
-export function useFit(rig: Rig) {
-  const [, go] = useLocation();
-  const queries = useQueryClient();
-  return useMutation({
-    mutationFn: (trim: number) =>
-      take(api.POST('/api/rigs/{rig}/fittings', { params: { path: { rig: rig.id } }, body: { trim } })),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['fittings', rig.id] });
-      go(`/rig/${rig.id}/fitting`);
-    },
-  });
-}
-
 /** A trim that was saved: what it changes, how it stands, and what to do with it next. */
 export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
   const [, go] = useLocation();
   const check = useQuery(checkQuery(rig.id, parent?.id ?? null, trim.settings));
+  const drawings = useQuery(drawingsQuery(rig.id, parent?.id ?? null, trim.settings));
+  const outcome = useQuery(outcomeQuery(trim.id));
+  const [find, setFind] = useState('');
   const fit = useFit(rig);
   const stops = check.data?.findings.some((f) => f.level === 'stop');
-  const mayFit = rig.canFit && !trim.inForce && !stops && !fit.isPending;
+  const mayFit = (rig.canFit || rig.byHand) && !trim.inForce && !stops && !fit.isPending;
   useActionKey('f', () => mayFit && fit.mutate(trim.id), [mayFit, trim.id]);
   const changedGroups = new Set(trim.changes.map((c) => rows.find((r) => r.key === c.key)?.group));
   return (
@@ -68,13 +60,22 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
                   {trim.standing === 'proven' ? 'Prove further' : 'Prove it'}
                 </Button>
               )}
+              {trim.inForce && trim.standing === 'failed' && !proven && (
+                <Button main onClick={() => go(`/rig/${rig.id}/trim/${trim.parent ?? trim.id}`)}>
+                  Back to its parent
+                </Button>
+              )}
               <Button hint={trim.inForce ? 'n' : undefined} onClick={() => go(`/rig/${rig.id}/trim/${trim.id}/new`)}>
                 New trim from {trimName(trim)}
               </Button>
             </div>
             <Problem error={fit.error} />
           </Section>
-          {check.data && <ForecastDock check={check.data} />}
+          {outcome.data && outcome.data.measured.length > 0 ? (
+            <OutcomeDock outcome={outcome.data} />
+          ) : (
+            check.data && <ForecastDock check={check.data} />
+          )}
           {check.data && <PreflightDock findings={check.data.findings.filter((f) => f.rule !== 'no-change')} />}
         </>
       }
@@ -83,6 +84,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
         note={
           <>
             {trim.inForce && <span className="font-semibold text-ink">in force · </span>}
+            {trim.profile && <span className="font-semibold text-ink">the {trim.profile} profile · </span>}
             <Verdict verdict={trim.standing} /> <span>· {trim.summary}</span>
             {trim.fittedAt && ` · first fitted ${moment(trim.fittedAt)}`}
           </>
@@ -110,7 +112,20 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
           })}
         </ul>
       )}
+      <Notes trim={trim} />
+      <input
+        type="search"
+        aria-label="Find a setting"
+        value={find}
+        placeholder="Find a setting, by its name or by this board’s words"
+        onChange={(e) => setFind(e.target.value)}
+        className="mb-2 block w-full border-b border-line bg-transparent px-1 py-0.5"
+      />
       <Groups
+        rig={rig}
+        find={find}
+        inert={check.data?.inert ?? {}}
+        drawings={drawings.data}
         rows={rows}
         values={trim.settings}
         parent={parent?.settings ?? trim.settings}

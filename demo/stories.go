@@ -1,0 +1,168 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+
+	"zerokeel/core/part"
+	"zerokeel/core/trim"
+	"zerokeel/server/api"
+)
+
+// story is the history of one rig.
+type story struct {
+	name, standin string
+	byHand        bool // its board is not reached: trims are entered from a card
+	steps         []step
+	then          func(ctx context.Context, r *rig) error // at the end, with the last proven trim in force
+}
+
+const minute = 60.0
+
+var (
+	number = part.Number
+	word   = part.Choice
+	on     = part.Switch(true)
+	off    = part.Switch(false)
+)
+
+// baseline is the first step of most rigs: as delivered, warm, with scores.
+func baseline(want string) step {
+	return step{name: "Baseline", legs: []api.LegRequest{leg("heavy", 6*minute), leg("mixed", 5*minute), leg("light", 6*minute), leg("idle", 16*minute)}, scores: want == "held", want: want}
+}
+
+// stories of the demo's stand-ins. Petrel comes first.
+var stories = append([]story{
+	{name: "Petrel", standin: "petrel", steps: []step{
+		{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute), leg("idle", 2*minute)}, scores: true, want: "held"},
+		{name: "memory", reason: "Rated profile first, proven alone, so that memory faults are not blamed on the processor.",
+			settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
+			legs:     []api.LegRequest{leg("mixed", 10*minute)}, scores: true, want: "held"},
+		{name: "limits", reason: "Back inside the maker's limits; stock ran into its temperature limit.",
+			settings: trim.Settings{"limit.ppt": number(142), "limit.tdc": number(125), "limit.edc": number(180), "limit.temperature": number(90)},
+			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("transition", 5*minute)}, scores: true, want: "held"},
+		{name: "all cores \u221220", reason: "First step of the curve, all cores at once.",
+			settings: trim.Settings{"curve.all": number(-20)},
+			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute)}, want: "miscalculated"},
+	}},
+	{name: "Gannet", standin: "gannet", steps: []step{
+		baseline("held"),
+		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)}, legs: []api.LegRequest{leg("mixed", 8*minute)}, want: "held"},
+		{name: "limits", reason: "The maker's limits.", settings: trim.Settings{"limit.ppt": number(200), "limit.tdc": number(160), "limit.edc": number(230)},
+			legs: []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held"},
+		{name: "all cores \u221235", reason: "Every heavy test passes at \u221235.", settings: trim.Settings{"curve.all": number(-35)},
+			legs: []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("idle", 180*minute)}, want: "froze"},
+		{name: "clusters", reason: "It froze at idle. Shallower under the stacked cache, a little deeper on the other cluster.", branch: true,
+			settings: trim.Settings{"curve.cluster.0": number(-15), "curve.cluster.1": number(-20)},
+			legs:     []api.LegRequest{leg("heavy", 8*minute), leg("light", 8*minute), leg("idle", 40*minute)}, scores: true, want: "held"},
+		{name: "bands", reason: "Deeper where the clock is high; the lowest band stays shallow, where it froze.",
+			settings: trim.Settings{"curve.cluster.0": number(-22), "curve.cluster.1": number(-32), "curve.band.1.cold": number(15), "curve.band.1.hot": number(15), "curve.band.2.cold": number(6), "curve.band.2.hot": number(6)},
+			legs:     []api.LegRequest{leg("heavy", 8*minute), leg("light", 8*minute), leg("idle", 40*minute)}, scores: true, want: "held", profile: "quiet"},
+	}},
+	{name: "Skua", standin: "skua", steps: []step{
+		{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute)}, want: "overheated"},
+		{name: "inside the maker's limits", reason: "As delivered the board goes past every limit and trips at 104 °C.",
+			settings: trim.Settings{"limit.beyondSpec": off, "limit.pl1": number(125), "limit.pl2": number(188), "limit.tau": number(56), "limit.iccMax": number(240)},
+			legs:     []api.LegRequest{leg("heavy", 8*minute), leg("mixed", 6*minute), leg("light", 6*minute), leg("idle", 16*minute)}, scores: true, want: "held"},
+		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)}, legs: []api.LegRequest{leg("mixed", 8*minute)}, scores: true, want: "held"},
+		{name: "adaptive", reason: "+2 for one and two active cores, +1 for the rest, at an adaptive voltage.",
+			settings: trim.Settings{"voltage.core.mode": word(trim.Adaptive), "voltage.core.target": number(1.43), "clock.active.1": number(56), "clock.active.2": number(56), "clock.active.3": number(53), "clock.active.4": number(53), "clock.active.5": number(51), "clock.active.6": number(51)},
+			legs:     []api.LegRequest{leg("heavy", 6*minute), leg("light", 8*minute)}, scores: true, want: "held", profile: "fast"},
+		{name: "static", reason: "One ratio, one voltage: coolest at full load.", branch: true,
+			settings: trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": number(1.15), "clock.ratio.p": number(46), "clock.ratio.e": number(36), "voltage.core.target": number(1.2),
+				"clock.active.1": word(trim.Auto), "clock.active.2": word(trim.Auto), "clock.active.3": word(trim.Auto), "clock.active.4": word(trim.Auto), "clock.active.5": word(trim.Auto), "clock.active.6": word(trim.Auto)},
+			legs: []api.LegRequest{leg("heavy", 8*minute), leg("idle", 16*minute)}, scores: true, want: "held", profile: "quiet"},
+	}},
+	{name: "Dunlin", standin: "dunlin", steps: []step{
+		baseline("held"),
+		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)}, legs: []api.LegRequest{leg("mixed", 8*minute)}, want: "held"},
+		{name: "reference 103 MHz", reason: "The ratio is locked, the core reference clock is not.", settings: trim.Settings{"clock.reference": number(103)},
+			legs: []api.LegRequest{leg("heavy", 6*minute), leg("light", 6*minute)}, scores: true, want: "held", profile: "fast"},
+		{name: "living room", reason: "45 W beside the television.", settings: trim.Settings{"limit.ppt": number(45), "limit.tdc": number(40), "limit.edc": number(65)},
+			legs: []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held", profile: "quiet"},
+	}},
+}, terns()...)
+
+// terns are six like machines, whose chips take offsets of different depth. One is not reached over the network, one has
+// lost its offset.
+func terns() []story {
+	depth := []float64{-75, -110, -90, -125, -70, 0}
+	var out []story
+	for i, mV := range depth {
+		s := story{name: fmt.Sprintf("Tern %d", i+1), standin: fmt.Sprintf("tern-%d", i+1)}
+		if mV == 0 {
+			s.byHand = true
+			out = append(out, s)
+			continue
+		}
+		s.steps = []step{
+			{name: "Baseline", legs: []api.LegRequest{leg("heavy", 5*minute)}, scores: i == 0, want: "held"},
+			{name: "limits", reason: "The maker's limits.", settings: trim.Settings{"limit.beyondSpec": off}, legs: []api.LegRequest{leg("heavy", 5*minute)}, want: "held"},
+			{name: fmt.Sprintf("offset \u2212%.0f mV", -mV), reason: "All that a locked part allows.", settings: trim.Settings{"voltage.core.offset": number(mV)},
+				legs: []api.LegRequest{leg("heavy", 6*minute), leg("light", 6*minute)}, scores: i == 0, want: "held"},
+		}
+		if i == 2 {
+			s.then = func(ctx context.Context, r *rig) error {
+				if err := r.board.unplug(ctx); err != nil {
+					return err
+				}
+				return until(ctx, func() (bool, error) {
+					var got api.Rig
+					err := r.call(ctx, "GET", fmt.Sprintf("/api/rigs/%d", r.id), nil, &got)
+					return got.LostTrim != nil, err
+				})
+			}
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// tell makes the history through the API: each step's trim is fitted, proven, and scored when it held. At the end the last
+// proven trim is in force.
+func (s *story) tell(ctx context.Context, r *rig) error {
+	trims, err := r.trims(ctx)
+	if err != nil || len(s.steps) == 0 {
+		return err
+	}
+	last, proven := trims[0].Id, trims[0].Id
+	inForce := int64(0)
+	for i, one := range s.steps {
+		one.trim = last
+		if i > 0 {
+			parent := last
+			if one.branch {
+				parent = proven
+			}
+			if one.trim, err = r.create(ctx, parent, one); err != nil {
+				return fmt.Errorf("%s: %w", one.name, err)
+			}
+		}
+		verdict, err := r.walk(ctx, one)
+		if err != nil {
+			return fmt.Errorf("%s: %w", one.name, err)
+		}
+		if verdict != one.want {
+			return fmt.Errorf("%s: the trial ended %s, the story wants %s", one.name, verdict, one.want)
+		}
+		if one.profile != "" {
+			profile := api.UpdateTrimRequestProfile(one.profile)
+			if err := r.call(ctx, "PATCH", fmt.Sprintf("/api/trims/%d", one.trim), api.UpdateTrimRequest{Profile: &profile}, nil); err != nil {
+				return err
+			}
+		}
+		last, inForce = one.trim, one.trim
+		if verdict == "held" {
+			proven = one.trim
+		}
+	}
+	if inForce != proven {
+		if err := r.fit(ctx, proven); err != nil {
+			return err
+		}
+	}
+	if s.then != nil {
+		return s.then(ctx, r)
+	}
+	return nil
+}

@@ -1,0 +1,143 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, type Fitting, type Rig, type Schemas, take } from '../../api/client';
+import { cardQuery, rigsQuery, trimsQuery } from '../../api/queries';
+import type { SheetProps } from '../../app';
+import { trimName } from '../../ui/format';
+import { Button, Heading, Problem } from '../../ui/parts';
+
+type Line = Schemas['CardLine'];
+
+/** The lines of a card under the board's menus, in their order. */
+function Lines({ lines, render }: { lines: Line[]; render: (line: Line) => React.ReactNode }) {
+  let menu = '';
+  return (
+    <ol>
+      {lines.map((line) => {
+        const path = line.menu.join(' › ');
+        const fresh = path !== menu;
+        menu = path;
+        return (
+          <li key={line.key}>
+            {fresh && <p className="mt-3 text-soft">{path}</p>}
+            {render(line)}
+          </li>
+        );
+      })}
+    </ol>
+  );
+}
+
+const text = (line: Line) => (
+  <>
+    <span className="min-w-0 flex-1">{line.label}</span>
+    <span className="text-right">
+      <span className="num font-semibold">{line.enter}</span>
+      {line.was && line.was !== line.enter && <span className="block text-[13px] text-soft">now {line.was}</span>}
+    </span>
+  </>
+);
+
+/** A setting card being entered: a large line and a tick for each setting, readable from the next chair. */
+export function CardEntry({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
+  const queries = useQueryClient();
+  const refresh = () => queries.invalidateQueries({ queryKey: ['fittings', rig.id] });
+  const path = { params: { path: { fitting: fitting.id } } };
+  const tick = useMutation({
+    mutationFn: (keys: string[]) => take(api.PUT('/api/fittings/{fitting}/ticks', { ...path, body: { keys } })),
+    onSettled: refresh,
+  });
+  const entered = useMutation({
+    mutationFn: () => take(api.POST('/api/fittings/{fitting}/entered', path)),
+    onSettled: refresh,
+  });
+  const cancel = useMutation({
+    mutationFn: () => take(api.POST('/api/fittings/{fitting}/cancel', path)),
+    onSettled: refresh,
+  });
+  const ticked = new Set(tick.isPending ? tick.variables : fitting.ticked);
+  const left = fitting.card.filter((l) => !ticked.has(l.key)).length;
+  const entering = fitting.state === 'entering';
+  return (
+    <div data-fitting={fitting.state} className="mb-4 max-w-[40rem]">
+      {fitting.card.length === 0 && <p>Nothing has to be entered: the board should stand as this trim wants it.</p>}
+      <Lines
+        lines={fitting.card}
+        render={(line) => (
+          <label className="flex items-center gap-4 border-b border-dotted border-line py-2 text-[20px] leading-tight">
+            <input
+              type="checkbox"
+              className="h-6 w-6 shrink-0 accent-ink"
+              checked={ticked.has(line.key)}
+              disabled={!entering}
+              aria-label={`${line.label}: ${line.enter}`}
+              onChange={(e) => {
+                const next = new Set(ticked);
+                if (e.target.checked) next.add(line.key);
+                else next.delete(line.key);
+                tick.mutate([...next]);
+              }}
+            />
+            {text(line)}
+          </label>
+        )}
+      />
+      <div className="mt-4 flex flex-wrap items-center gap-3">
+        {entering ? (
+          <>
+            <Button main disabled={left > 0 || entered.isPending} onClick={() => entered.mutate()}>
+              {left > 0 ? `${left} of ${fitting.card.length} lines left` : 'All entered and saved: restart it now'}
+            </Button>
+            <Button onClick={() => cancel.mutate()}>Give up</Button>
+          </>
+        ) : (
+          <>
+            <p className="text-[16px]">▸ Waiting until {rig.name} has restarted and its agent links.</p>
+            {!rig.linked && <Button onClick={() => entered.mutate()}>It runs, without an agent</Button>}
+            <Button onClick={() => cancel.mutate()}>Give up</Button>
+          </>
+        )}
+      </div>
+      <Problem error={tick.error ?? entered.error ?? cancel.error} />
+    </div>
+  );
+}
+
+/** The setting card of any trim, for the printer or another screen. */
+export function CardSheet({ rig: id, id: trimId }: SheetProps) {
+  const [full, setFull] = useState(false);
+  const { data: rig } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === id) });
+  const trims = useQuery(trimsQuery(id));
+  const trim = trims.data?.find((t) => t.id === (trimId ?? rig?.trimInForce));
+  const card = useQuery({ ...cardQuery(trim?.id ?? 0, full), enabled: trim !== undefined });
+  if (!rig || !trim || !card.data) return <p className="p-4 text-soft">Reading the card …</p>;
+  const now = trims.data?.find((t) => t.id === rig.trimInForce);
+  return (
+    <div className="h-full overflow-auto px-4 py-3">
+      <Heading note={rig.parts ? `${rig.parts.board} with ${rig.parts.processor}` : undefined}>
+        Setting card: {rig.name}, {trimName(trim)} {trim.number > 0 && trim.name}
+      </Heading>
+      <p className="mb-2 flex flex-wrap items-center gap-4 print:hidden">
+        <label className="flex items-center gap-1.5">
+          <input type="checkbox" checked={full} onChange={(e) => setFull(e.target.checked)} />
+          every setting, not only what changes{now ? ` from ${trimName(now)}` : ''}
+        </label>
+        <Button onClick={() => window.print()}>Print</Button>
+      </p>
+      {card.data.length === 0 && <p>Nothing changes from {now ? trimName(now) : 'what is on the board'}.</p>}
+      <div className="max-w-[40rem]" data-card="">
+        <Lines
+          lines={card.data}
+          render={(line) => (
+            <p
+              className={`flex gap-4 border-b border-dotted border-line py-1.5 leading-tight ${full ? '' : 'text-[18px]'}`}
+            >
+              <span aria-hidden="true">□</span>
+              {text(line)}
+            </p>
+          )}
+        />
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,62 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api, type Rig, take } from '../../api/client';
+import { num } from '../../ui/format';
+import { Problem } from '../../ui/parts';
+
+/** The attributes of a board's registry, each with the setting that it probably is. */
+export function LearnBoard({ rig }: { rig: Rig }) {
+  const [find, setFind] = useState('');
+  const list = useQuery({
+    queryKey: ['registry', rig.id],
+    queryFn: () => take(api.GET('/api/rigs/{rig}/registry', { params: { path: { rig: rig.id } } })),
+  });
+  if (list.error) return <Problem error={list.error} />;
+  if (!list.data) return <p className="text-soft">Reading the board’s registry …</p>;
+  const shown = list.data.filter((a) =>
+    `${a.attribute} ${a.label} ${a.menu.join(' ')} ${a.setting}`.toLowerCase().includes(find.toLowerCase()),
+  );
+  const known = list.data.filter((a) => a.setting).length;
+  return (
+    <div data-registry="">
+      <p className="mb-2 text-soft">
+        {list.data.length} attributes, {known} of them recognised. What is proposed here goes into the board’s sheet
+        once you have checked it.
+      </p>
+      <input
+        type="search"
+        aria-label="Find an attribute"
+        placeholder="Find an attribute"
+        value={find}
+        onChange={(e) => setFind(e.target.value)}
+        className="mb-2 block w-full border-b border-line bg-transparent px-1 py-0.5"
+      />
+      <table className="table-thin w-full">
+        <thead>
+          <tr>
+            <th>On the board</th>
+            <th>Menu</th>
+            <th>Takes</th>
+            <th>Probably</th>
+            <th className="right">Likeness</th>
+          </tr>
+        </thead>
+        <tbody>
+          {shown.slice(0, 200).map((a) => (
+            <tr key={a.attribute}>
+              <td>
+                {a.label} <span className="num block text-[12px] text-soft">{a.attribute}</span>
+              </td>
+              <td className="text-[13px] text-soft">{a.menu.join(' › ')}</td>
+              <td className="num text-[13px] text-soft">
+                {a.positions.length > 0 ? a.positions.join(', ') : `${num(a.min)} to ${num(a.max)} by ${num(a.step)}`}
+              </td>
+              <td className="num">{a.setting || <span className="text-soft">not recognised</span>}</td>
+              <td className="right num text-soft">{a.setting ? `${num(100 * a.score)} %` : ''}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
