@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"zerokeel/core/load"
+	"zerokeel/core/part"
 	"zerokeel/core/series"
 	"zerokeel/core/stat"
 	"zerokeel/core/verdict"
@@ -14,6 +15,17 @@ import (
 )
 
 type samplesByKey = map[string][]series.Sample
+
+// PutRight corrects the channels that a board is known to show wrongly. What is stored stays as it was read.
+func PutRight(board *part.Board, samples samplesByKey) {
+	for key, list := range samples {
+		if by := board.Right(key); by != 1 {
+			for i := range list {
+				list[i].V *= by
+			}
+		}
+	}
+}
 
 // figures sums up a leg: the mean over its steady part and the peak of every channel that belongs to the machine as a
 // whole, and the mean and lowest effective clock of its cores. A load that visits one core after the other is steady
@@ -28,7 +40,7 @@ func figures(kind load.Kind, channels []link.Channel, samples samplesByKey) []st
 			list = append(list, f)
 		}
 	}
-	return append(list, clockFigures(channels, samples)...)
+	return append(list, clockFigures(kind, channels, samples)...)
 }
 
 func figure(kind load.Kind, c link.Channel, samples []series.Sample) (store.Figure, bool) {
@@ -49,7 +61,10 @@ const (
 	FigureLowestClock = "clock.effective.lowest"
 )
 
-func clockFigures(channels []link.Channel, samples samplesByKey) []store.Figure {
+func clockFigures(kind load.Kind, channels []link.Channel, samples samplesByKey) []store.Figure {
+	if kind.OneCore() {
+		return turnFigures(channels, samples)
+	}
 	var means []float64
 	for _, c := range channels {
 		if c.Core < 0 || !strings.HasPrefix(c.Key, "clock.effective.core.") {
@@ -73,6 +88,32 @@ func clockFigures(channels []link.Channel, samples samplesByKey) []store.Figure 
 	return []store.Figure{
 		{Key: FigureMeanClock, Label: "Effective clock", Unit: "MHz", Mean: s.Mean, Peak: s.Highest},
 		{Key: FigureLowestClock, Label: "Effective clock, lowest core", Unit: "MHz", Mean: s.Lowest, Peak: s.Lowest},
+	}
+}
+
+// turnFigures sums up the clocks of a load that visits one core after the other: at each moment the core that is awake
+// counts, and over the turns the slowest of them.
+func turnFigures(channels []link.Channel, samples samplesByKey) []store.Figure {
+	var own [][]series.Sample
+	lowest := math.Inf(1)
+	for _, c := range channels {
+		if c.Core < 0 || !strings.HasPrefix(c.Key, "clock.effective.core.") {
+			continue
+		}
+		awake := slices.DeleteFunc(present(samples[c.Key]), func(v float64) bool { return v < idleClockMHz })
+		if len(awake) == 0 {
+			continue
+		}
+		own = append(own, samples[c.Key])
+		lowest = math.Min(lowest, stat.Summarise(awake).Mean)
+	}
+	if len(own) == 0 {
+		return nil
+	}
+	s := stat.Summarise(present(series.Across(own, slices.Max[[]float64])))
+	return []store.Figure{
+		{Key: FigureMeanClock, Label: "Effective clock", Unit: "MHz", Mean: s.Mean, Peak: s.Highest},
+		{Key: FigureLowestClock, Label: "Effective clock, lowest core", Unit: "MHz", Mean: lowest, Peak: lowest},
 	}
 }
 

@@ -14,7 +14,11 @@ import (
 // checkInForce sees, after a rig has started anew, whether its trim is still in force: an update, a cleared memory or a
 // lost supply silently resets it. What drifted is recorded and announced; a rig that is set to it is fitted again.
 func (r *Runner) checkInForce(ctx context.Context, rig *store.Rig) error {
-	if !rig.TrimInForce.Valid || rig.FirmwareAddress == "" {
+	expected := rig.TrimInForce
+	if !expected.Valid {
+		expected = rig.LostTrim // what is on the board now is no known trim; it may have been entered by hand since
+	}
+	if !expected.Valid || rig.FirmwareAddress == "" {
 		return r.store.NothingToCheck(ctx, rig.ID)
 	}
 	board, set, err := r.board(ctx, rig)
@@ -23,7 +27,7 @@ func (r *Runner) checkInForce(ctx context.Context, rig *store.Rig) error {
 	} else if err != nil {
 		return err
 	}
-	t, err := r.store.Trim(ctx, rig.TrimInForce.Int64)
+	t, err := r.store.Trim(ctx, expected.Int64)
 	if err != nil {
 		return err
 	}
@@ -36,9 +40,12 @@ func (r *Runner) checkInForce(ctx context.Context, rig *store.Rig) error {
 		return err
 	}
 	drift := firmware.Compare(t.Settings.V, found)
-	inForce := rig.TrimInForce
+	inForce := expected
 	if len(drift) > 0 {
 		inForce = r.trimWith(ctx, rig, found)
+	}
+	if !rig.TrimInForce.Valid {
+		drift = nil // nothing that was in force was lost by this start
 	}
 	if err := r.store.Checked(ctx, rig, system.BiosVersion, drift, inForce); err != nil {
 		return err

@@ -59,7 +59,7 @@ func (s *Server) DrawTrim(c *echo.Context, id int64) error {
 	}
 	out := api.Drawings{
 		Plan:    clock.NewPlan(set.Processor, settings.Number("clock.base", set.Processor.BaseClockMHz), proven, memoryRates(set.Board)),
-		Windows: []machine.Window{}, Curves: []api.CoreCurve{}, Corridor: []api.CorridorPoint{}, Entries: voltageEntries(set, h),
+		Windows: []machine.Window{}, Curves: []api.CoreCurve{}, Corridor: []api.CorridorPoint{}, Entries: voltageEntries(h),
 	}
 	out.Plan.Derived = nonNil(out.Plan.Derived)
 	if out.LoadLines, err = machine.LoadLines(set, settings); err != nil {
@@ -115,11 +115,11 @@ func memoryRates(b *part.Board) []float64 {
 
 // voltageEntries lists what was entered for the core voltage and what was then measured under load: what is typed is not
 // what one gets.
-func voltageEntries(set *part.Set, h *history) []api.VoltageEntry {
+func voltageEntries(h *history) []api.VoltageEntry {
 	out := []api.VoltageEntry{}
 	for i := range h.legs {
 		l := &h.legs[i]
-		measured := l.figure(set, figureDelivered)
+		measured := l.figure(figureDelivered)
 		if !l.told() || math.IsNaN(measured) {
 			continue
 		}
@@ -127,7 +127,7 @@ func voltageEntries(set *part.Set, h *history) []api.VoltageEntry {
 		if v, ok := enteredV(l.trim.Settings.V); ok {
 			e.EnteredV = &v
 		}
-		if v := l.figure(set, figureRequestV); !math.IsNaN(v) {
+		if v := l.figure(figureRequestV); !math.IsNaN(v) {
 			e.RequestedV = &v
 		}
 		out = append(out, e)

@@ -72,16 +72,11 @@ const (
 	figureMeanMHz   = "clock.effective.mean"
 )
 
-// figure returns the mean of a leg's figure, put right where the board is known to show it wrongly; NaN if it has none.
-func (l *legOf) figure(set *part.Set, key string) float64 {
+// figure returns the mean of a leg's figure, NaN if it has none.
+func (l *legOf) figure(key string) float64 {
 	for _, f := range l.Figures.V {
 		if f.Key != key {
 			continue
-		}
-		for _, q := range set.Board.Quirks {
-			if q.Channel == key && q.Scale > 0 {
-				return f.Mean * q.Scale
-			}
 		}
 		return f.Mean
 	}
@@ -93,7 +88,7 @@ func (l *legOf) told() bool {
 	return l.Result.V.Verdict == "held" && settledS[l.Load] > 0 && l.SeenS >= settledS[l.Load] && l.Yardstick == ""
 }
 
-func (h *history) records(set *part.Set, ambientC float64) []forecast.Record {
+func (h *history) records(ambientC float64) []forecast.Record {
 	var out []forecast.Record
 	for i := range h.legs {
 		l := &h.legs[i]
@@ -101,8 +96,8 @@ func (h *history) records(set *part.Set, ambientC float64) []forecast.Record {
 			continue
 		}
 		r := forecast.Record{
-			Settings: l.trim.Settings.V, Load: l.Load, AmbientC: l.figure(set, figureAmbientC), MHz: l.figure(set, figureMeanMHz), PackageW: l.figure(set, figurePackageW),
-			RequestV: l.figure(set, figureRequestV), DeliveredV: l.figure(set, figureDelivered), HottestC: l.figure(set, figureHottestC), CoolantC: l.figure(set, figureCoolantC),
+			Settings: l.trim.Settings.V, Load: l.Load, AmbientC: l.figure(figureAmbientC), MHz: l.figure(figureMeanMHz), PackageW: l.figure(figurePackageW),
+			RequestV: l.figure(figureRequestV), DeliveredV: l.figure(figureDelivered), HottestC: l.figure(figureHottestC), CoolantC: l.figure(figureCoolantC),
 		}
 		if math.IsNaN(r.AmbientC) {
 			r.AmbientC = ambientC
@@ -140,7 +135,7 @@ func (s *Server) fit(r *store.Rig, set *part.Set, h *history) (*forecast.Fit, er
 	if known && kept.legs == key.legs && kept.newest == key.newest && kept.set == key.set {
 		return kept.fit.On(set), nil
 	}
-	fit, err := forecast.FitRecords(set, h.records(set, r.AmbientC))
+	fit, err := forecast.FitRecords(set, h.records(r.AmbientC))
 	if err != nil {
 		s.log.Warn("the records of a rig cannot be fitted; its forecasts rest on the part sheets", "rig", r.Name, "error", err)
 		fit = forecast.Prior(set)

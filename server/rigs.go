@@ -219,6 +219,9 @@ func (s *Server) rig(c *echo.Context, r *store.Rig) (*api.Rig, error) {
 		out.Parts = &api.PartNames{Processor: set.Processor.String(), Board: set.Board.String(), Cooler: set.Cooler.String(), Memory: set.Memory.String()}
 		out.CanFit, out.Cores, out.Limits = r.FirmwareAddress != "", set.Processor.Cores(), audit(set)
 		out.ByHand = r.FirmwareAddress == ""
+		for i := range out.Vitals {
+			out.Vitals[i].Value *= set.Board.Right(out.Vitals[i].Key)
+		}
 		for _, q := range set.Board.Quirks {
 			out.Quirks = append(out.Quirks, q.Text)
 		}

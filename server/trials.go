@@ -377,6 +377,9 @@ func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetry
 	}
 	out.ToS = float64(to-from) / 1000
 	out.BucketS = out.ToS / float64(buckets)
+	if set, err := s.store.PartSet(ctx, r); err == nil {
+		runner.PutRight(set.Board, samples)
+	}
 	channels, derived := runner.Derived(r.Channels.V, samples)
 	maps.Copy(samples, derived)
 	for _, ch := range append(slices.Clone(r.Channels.V), channels...) {

@@ -188,10 +188,6 @@ func (s *Server) GetOutcome(c *echo.Context, id int64) error {
 	if t.Forecast.Valid {
 		out.Forecast = &t.Forecast.V
 	}
-	_, set, err := s.rigParts(ctx, t.RigID)
-	if err != nil {
-		return err
-	}
 	h, err := s.history(ctx, t.RigID)
 	if err != nil {
 		return err
@@ -206,7 +202,7 @@ func (s *Server) GetOutcome(c *echo.Context, id int64) error {
 			}
 			m.Legs++
 			for _, key := range []string{figureMeanMHz, figurePackageW, figureDelivered, figureHottestC, figureAmbientC} {
-				if x := l.figure(set, key); !math.IsNaN(x) {
+				if x := l.figure(key); !math.IsNaN(x) {
 					sums[key] = append(sums[key], x)
 				}
 			}

@@ -38,6 +38,13 @@ var list = []shot{
 		_, err := p.Timeout(browser.Timeout).Element("[cmdk-item]")
 		return err
 	}},
+	{name: "audit", path: "/rig/4/rig", wait: "table"},
+	{name: "ratios", path: "/rig/4/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "clocks") }},
+	{name: "voltage", path: "/rig/4/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "voltage", "load line") }},
+	{name: "bands", path: "/rig/3/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "curve") }},
+	{name: "card", path: "/rig/11/fitting", wait: "h1, strong"},
+	{name: "lost", path: "/rig/8/rig", wait: "[data-drift]"},
+	{name: "parts", path: "/rig/3/parts", wait: "aside button"},
 	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
 	{name: "this-computer", path: "/rig/2/trial", wait: ".uplot canvas"},
 }
@@ -118,6 +125,12 @@ func (s *shot) take(b *browser.Browser, address, file string) error {
 		return err
 	}
 	return os.WriteFile(file, picture, 0o644)
+}
+
+// only opens the named groups of a trim's sheet and folds all others.
+func only(p *rod.Page, groups ...string) error {
+	_, err := p.Eval(`(open) => { for (const g of document.querySelectorAll('[data-group]')) { const b = g.querySelector('button'); if ((b.dataset.state === 'open') !== open.includes(g.dataset.group)) b.click() } setTimeout(() => document.querySelector('[data-group="' + open[0] + '"]').scrollIntoView(), 300) }`, groups)
+	return err
 }
 
 func fill(p *rod.Page, selector, text string) error {

@@ -209,7 +209,7 @@ func (a *agent) faults(seconds float64) bool {
 			continue
 		}
 		fused := r.machine.FusedV(core, c.RequestMHz)
-		if !c.Active && a.leg != nil {
+		if !c.Active && kind != load.Idle {
 			continue // asleep beside busy cores, on a rail that is higher than it needs
 		}
 		margin := stability.Margin(r.reserves[core], regime, fused, lowest, c.TemperatureC)

@@ -124,20 +124,20 @@ func (s *Store) DueChecks(ctx context.Context) ([]Rig, error) {
 	return rigs, known(err, "list the rigs to be checked")
 }
 
-// Checked records what a rig's board said of the trim that was in force: nothing drifted, or what did, and which trim
-// then is in force. It changes nothing when another fitting has begun or another trim is in force by now.
+// Checked records what a rig's board said: what drifted from the trim that was in force, and which trim is in force then.
+// A loss stays announced until its trim is in force again. It changes nothing when another fitting has begun or another
+// trim is in force by now.
 func (s *Store) Checked(ctx context.Context, r *Rig, version string, drift []firmware.Difference, inForce sql.NullInt64) error {
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
-		lost := JSON[[]firmware.Difference]{}
-		trimID := sql.NullInt64{}
-		if len(drift) > 0 {
-			lost, trimID = AsJSON(drift), r.TrimInForce
-		}
-		_, err := tx.ExecContext(ctx, `UPDATE rigs SET check_due = FALSE, firmware_version = ?, drift = ?, lost_trim = ?, trim_in_force = ?
-			WHERE id = ? AND trim_in_force <=> ? AND NOT EXISTS (SELECT 1 FROM fittings WHERE rig_id = rigs.id AND ended_at IS NULL)`,
-			version, lost, trimID, inForce, r.ID, r.TrimInForce)
-		return err
-	})
+	lost, lostTrim := r.Drift, r.LostTrim
+	switch {
+	case len(drift) > 0:
+		lost, lostTrim = AsJSON(drift), r.TrimInForce
+	case inForce == r.LostTrim:
+		lost, lostTrim = JSON[[]firmware.Difference]{}, sql.NullInt64{}
+	}
+	_, err := s.db.ExecContext(ctx, `UPDATE rigs SET check_due = FALSE, firmware_version = ?, drift = ?, lost_trim = ?, trim_in_force = ?
+		WHERE id = ? AND trim_in_force <=> ? AND NOT EXISTS (SELECT 1 FROM fittings WHERE rig_id = rigs.id AND ended_at IS NULL)`,
+		version, lost, lostTrim, inForce, r.ID, r.TrimInForce)
 	return known(err, "record the check of rig %d", r.ID)
 }
 

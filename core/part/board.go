@@ -55,6 +55,16 @@ type SecondMenu struct {
 	Off       int      `json:"off"` // attribute value at which the first menu counts
 }
 
+// Right returns what to multiply the readings of a channel with: 1 unless the board is known to show it wrongly.
+func (b *Board) Right(channel string) float64 {
+	for _, q := range b.Quirks {
+		if q.Channel == channel && q.Scale > 0 {
+			return q.Scale
+		}
+	}
+	return 1
+}
+
 // Bands tells at which clocks and temperatures a board's curve bands are set; between them it blends in straight
 // lines.
 type Bands struct {

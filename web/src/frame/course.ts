@@ -26,5 +26,5 @@ export function plot(trims: Trim[], step: number): Waypoint[] {
     if (t.parent != null && byId.get(t.parent)?.number === last && t.number > last && t.standing !== 'failed')
       main.add(t.id);
   }
-  return trims.map((trim, i) => ({ trim, x: 46 + i * step, lane: main.has(trim.id) ? 0 : 1 }));
+  return trims.map((trim, i) => ({ trim, x: 60 + i * step, lane: main.has(trim.id) ? 0 : 1 }));
 }

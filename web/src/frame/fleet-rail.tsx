@@ -18,13 +18,11 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
             <Link
               href={`/rig/${rig.id}/${sheet}`}
               aria-current={rig.id === current ? 'true' : undefined}
-              className="block border-l-[3px] border-transparent px-3 py-2 aria-[current]:border-ink aria-[current]:bg-sheet"
+              className="block border-l-[3px] border-transparent px-3 py-1.5 aria-[current]:border-ink aria-[current]:bg-sheet"
             >
-              <span className="flex items-center gap-1.5 font-semibold">
-                {rig.name} {rig.simulated && <Sim />}
-              </span>
-              <span className={`block text-[13px] ${rig.state === 'idle' ? 'text-soft' : 'text-ink'}`}>
-                {rig.state}
+              <span className="flex items-center gap-1.5">
+                <span className="font-semibold">{rig.name}</span> {rig.simulated && <Sim />}
+                {rig.state !== 'idle' && <span className="ml-auto text-[12.5px]">{rig.state}</span>}
               </span>
               {rig.lostTrim != null && (
                 <span className="block text-[13px] text-caution">

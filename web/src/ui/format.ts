@@ -31,11 +31,15 @@ export function span(seconds: number): string {
   return `${Math.floor(s / 60)}:${two(s % 60)}`;
 }
 
+/** As many decimals as a number has, three at most; voltages always have three. */
+const places = (v: number, unit: string) =>
+  unit === 'V' ? 3 : Math.min(3, String(Math.abs(v)).split('.')[1]?.length ?? 0);
+
 /** A setting's value for reading. */
-export function value(v: Value | undefined, isSigned = false): string {
+export function value(v: Value | undefined, isSigned = false, unit = ''): string {
   if (v === null || v === undefined) return '–';
   if (typeof v === 'boolean') return v ? 'on' : 'off';
-  if (typeof v === 'number') return isSigned ? signed(v, v % 1 === 0 ? 0 : 2) : num(v, v % 1 === 0 ? 0 : 2);
+  if (typeof v === 'number') return isSigned ? signed(v, places(v, unit)) : num(v, places(v, unit));
   return v;
 }
 

@@ -13,7 +13,7 @@ export function ForecastDock({ check }: { check: Check }) {
   return (
     <Section
       title="Forecast"
-      note={`${f.records > 0 ? `from ${f.records} legs of this rig` : 'from part sheets'}, ${num(f.ambientC, 1)} °C room`}
+      note={`${f.records > 0 ? `from ${f.records} legs` : 'from part sheets'}, ${num(f.ambientC, 1)} °C room`}
     >
       <div className="forecast border border-line px-2 py-1" data-forecast="">
         {f.loads.map((s) => (

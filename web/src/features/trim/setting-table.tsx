@@ -42,9 +42,9 @@ export function SettingTable({ rows, values, parent, onChange, wrong, inert }: T
               <td className="truncate text-[13px] text-soft" title={row.menu.join(' › ')}>
                 {row.label}
               </td>
-              <td className="right num text-soft">{show(row.spec)}</td>
-              <td className="right num text-soft">{show(row.stock)}</td>
-              <td className="right num">{show(parent[row.key] ?? row.stock)}</td>
+              <td className="right num text-soft">{show(row.spec, false, row.unit)}</td>
+              <td className="right num text-soft">{show(row.stock, row.signed, row.unit)}</td>
+              <td className="right num">{show(parent[row.key] ?? row.stock, row.signed, row.unit)}</td>
               <td className="right">
                 <Editor
                   row={row}
@@ -78,7 +78,7 @@ interface EditorProps {
 }
 
 export function Editor({ row, value, onChange, wrong }: EditorProps) {
-  if (!onChange) return <span className="num">{show(value)}</span>;
+  if (!onChange) return <span className="num">{show(value, row.signed, row.unit)}</span>;
   if (row.type === 'number') {
     return <NumberField setting={row} value={value} onChange={onChange} wrong={wrong} />;
   }

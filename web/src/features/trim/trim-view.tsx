@@ -19,6 +19,9 @@ interface ViewProps {
   proven?: Trim;
 }
 
+/** How many changes are told above the groups. */
+const mostChanges = 4;
+
 /** A trim that was saved: what it changes, how it stands, and what to do with it next. */
 export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
   const [, go] = useLocation();
@@ -95,14 +98,13 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
       {trim.reason && <p className="mb-2 max-w-[44rem] text-soft">{trim.reason}</p>}
       {parent && (
         <ul className="mb-3 max-w-[44rem]">
-          {trim.changes.map((c) => {
+          {trim.changes.slice(0, mostChanges).map((c) => {
             const row = rows.find((r) => r.key === c.key);
-            const offset = c.key.startsWith('curve') || c.key.endsWith('Offset');
             return (
               <li key={c.key}>
                 {row?.name ?? c.key}{' '}
                 <span className="num">
-                  {value(c.from, offset)} → {value(c.to, offset)}
+                  {value(c.from, row?.signed, row?.unit)} → {value(c.to, row?.signed, row?.unit)}
                 </span>{' '}
                 <span className="text-soft">
                   {row?.unit} against {trimName(parent)}
@@ -110,6 +112,9 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
               </li>
             );
           })}
+          {trim.changes.length > mostChanges && (
+            <li className="text-soft">and {trim.changes.length - mostChanges} more, in bold below</li>
+          )}
         </ul>
       )}
       <Notes trim={trim} />

@@ -1,0 +1,254 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
+
+	"zerokeel/server/api"
+)
+
+// rigCalled returns the demo's rig of a name, with the trims of its course.
+func rigCalled(t *testing.T, name string) (api.Rig, []api.Trim) {
+	t.Helper()
+	var rigs []api.Rig
+	if err := try("GET", "/api/rigs", nil, &rigs); err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range rigs {
+		if r.Name != name {
+			continue
+		}
+		var trims []api.Trim
+		if err := try("GET", fmt.Sprintf("/api/rigs/%d/trims", r.Id), nil, &trims); err != nil {
+			t.Fatal(err)
+		}
+		return r, trims
+	}
+	t.Fatalf("the demo has no rig %s", name)
+	return api.Rig{}, nil
+}
+
+// choose picks an option of a list by its words.
+func (p page) choose(label, option string) {
+	p.t.Helper()
+	if err := p.see(`select[aria-label="`+label+`"]`, "").Select([]string{option}, true, "text"); err != nil {
+		p.t.Fatalf("choose %q in %s: %v", option, label, err)
+	}
+}
+
+// group opens a group of settings.
+func (p page) group(name string) {
+	p.t.Helper()
+	if e := p.see("[data-group='"+name+"'] > button", ""); *must(e.Attribute("data-state")) == "closed" {
+		p.click("[data-group='"+name+"'] > button", "")
+	}
+}
+
+func must[T any](v T, err error) T {
+	if err != nil {
+		panic(err)
+	}
+	return v
+}
+
+// TestJourneyBackInsideTheSpec: as delivered, Skua's board goes past every limit; the audit says so, and one click makes
+// the trim that brings it back.
+func TestJourneyBackInsideTheSpec(t *testing.T) {
+	rig, trims := rigCalled(t, "Skua")
+	p := open(t, fmt.Sprintf("/rig/%d/trim/%d", rig.Id, trims[0].Id))
+	p.see("[data-verdict], h1", "stock")
+	p.click("button", "Fit stock")
+	p.see("[data-fitting='in force']", "Every setting reads back as asked")
+	p.click("nav[aria-label='Sheets'] a", "Rig")
+	p.see("section", "5 of 5 beyond")
+	p.see("table", "102 % beyond")
+	p.click("a", "New trim inside")
+	p.see("h1", "New trim from stock")
+	p.see("[data-key='limit.beyondSpec']", "Board limits beyond")
+	p.see("[data-window]", "Heavy vector")
+	p.see("[data-forecast]", "held by sustained power")
+	if p.has("[data-rule='board-beyond-spec']") {
+		t.Error("the board's own limits are still on")
+	}
+	p.fill("form label:first-child input", "back in spec")
+	p.click("button", "Save trim")
+	p.see("h1", "back in spec")
+	p.click("button", "Fit T")
+	p.see("[data-fitting='in force']", "Every setting reads back as asked")
+}
+
+// has reports whether something is on the page at this moment.
+func (p page) has(selector string) bool {
+	ok, _, err := p.Has(selector)
+	return err == nil && ok
+}
+
+// TestJourneyAdaptiveByDragging builds the adaptive trim on Skua: the ratio for one active core is dragged two up, the
+// one for two by the keyboard, and the voltage target follows.
+func TestJourneyAdaptiveByDragging(t *testing.T) {
+	rig, trims := rigCalled(t, "Skua")
+	p := open(t, fmt.Sprintf("/rig/%d/trim/%d/new", rig.Id, trims[2].Id))
+	p.see("h1", "New trim from T2")
+	p.group("clocks")
+	step := p.see("[data-active-steps] [data-key='clock.active.1']", "54")
+	if err := step.ScrollIntoView(); err != nil {
+		t.Fatal(err)
+	}
+	box := must(step.Shape()).Box()
+	line := must(must(step.Element("span:nth-child(3)")).Shape()).Box()
+	x, y := box.X+box.Width/2, line.Y+1
+	mouse := p.Mouse
+	for _, do := range []func() error{
+		func() error { return mouse.MoveTo(proto.NewPoint(x, y)) },
+		func() error { return mouse.Down(proto.InputMouseButtonLeft, 1) },
+		func() error { return mouse.MoveLinear(proto.NewPoint(x, y-2*line.Height-24), 6) },
+		func() error { return mouse.Up(proto.InputMouseButtonLeft, 1) },
+	} {
+		if err := do(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	until(t, "the dragged step stands higher", func() bool {
+		v, err := p.Eval(`() => Number(document.querySelector("[data-key='clock.active.1'][role=slider]")?.getAttribute('aria-valuenow'))`)
+		return err == nil && v.Value.Num() > 54
+	})
+	if err := p.see("[data-key='clock.active.2'][role=slider]", "").Focus(); err != nil {
+		t.Fatal(err)
+	}
+	p.press(input.ArrowUp, input.ArrowUp)
+	p.see("[data-key='clock.active.2'][role=slider]", "56")
+	p.group("voltage")
+	p.choose("Core voltage", "adaptive")
+	p.fill(`[aria-label="Core voltage target"]`, "1415 mV")
+	p.see("[data-voltage]", "ceiling")
+	p.see("[data-forecast]", "Light, core by core")
+	p.see("[data-preflight]", "2 groups change at once")
+	p.fill("form label:first-child input", "adaptive by hand")
+	p.click("button", "Save trim")
+	p.see("h1", "adaptive by hand")
+	p.see("li", "Core voltage target")
+}
+
+// TestJourneyBands sets curve bands on Gannet, and sees the voltage follow and the board take them.
+func TestJourneyBands(t *testing.T) {
+	rig, trims := rigCalled(t, "Gannet")
+	p := open(t, fmt.Sprintf("/rig/%d/trim/%d/new", rig.Id, trims[4].Id))
+	p.see("h1", "New trim from T4")
+	p.group("curve")
+	p.fill(`[data-bands] [aria-label="Curve band 1, cold"]`, "10")
+	p.fill(`[data-bands] [aria-label="Curve band 4, hot"]`, "-6")
+	p.see("[data-forecast]", "Idle watch")
+	if p.has("[data-rule='sign-lost']") {
+		t.Error("a band that is relaxed on a lowered curve is taken for a lost sign")
+	}
+	p.fill("form label:first-child input", "two bands")
+	p.click("button", "Save trim")
+	p.see("h1", "two bands")
+	p.click("button", "Fit T")
+	p.see("[data-fitting='in force']", "Every setting reads back as asked")
+}
+
+// TestJourneyCard fits a trim on a Tern whose board is not reached: every line of the card is ticked on a phone's width,
+// entered at the board, and the running machine compared.
+func TestJourneyCard(t *testing.T) {
+	rig, trims := rigCalled(t, "Tern 6")
+	var made api.Trim
+	if err := try("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.Id), map[string]any{"parent": trims[0].Id, "name": "offset", "settings": map[string]any{"voltage.core.offset": -80, "platform.smt": false}}, &made); err != nil {
+		t.Fatal(err)
+	}
+	p := open(t, fmt.Sprintf("/rig/%d/trim/%d", rig.Id, made.Id))
+	p.click("button", "Fit T1")
+	p.see("[data-fitting='entering']", "Core Voltage Offset")
+	if err := (proto.EmulationSetDeviceMetricsOverride{Width: 390, Height: 800, DeviceScaleFactor: 2, Mobile: true}).Call(p); err != nil {
+		t.Fatal(err)
+	}
+	wide, err := p.Eval(`() => document.documentElement.scrollWidth`)
+	if err != nil || wide.Value.Int() > 390 {
+		t.Errorf("on a phone the card is %d wide: %v", wide.Value.Int(), err)
+	}
+	p.see("button", "2 of 2 lines left")
+	for _, label := range []string{"Core Voltage Offset", "Twin Threads"} {
+		p.click(`input[type=checkbox][aria-label^="`+label+`"]`, "")
+	}
+	p.click("button", "All entered and saved")
+	p.see("[data-fitting='waiting']", "Waiting until")
+	enter(t, "tern-6", map[string]any{"VcOffset": -80, "TwinThread": "Disabled"})
+	p.see("[data-fitting='in force']", "Entered by hand")
+}
+
+// enter does at a stand-in's board what a person would: its address stands on the command line of its process.
+func enter(t *testing.T, name string, attributes map[string]any) {
+	t.Helper()
+	args := map[string]string{}
+	entries, err := os.ReadDir("/proc")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, e := range entries {
+		text, _ := os.ReadFile(filepath.Join("/proc", e.Name(), "cmdline"))
+		words := strings.Split(string(text), "\x00")
+		if !strings.Contains(string(text), dataDir) || !strings.Contains(string(text), name+".standin.json") {
+			continue
+		}
+		for i := 0; i+1 < len(words); i++ {
+			args[words[i]] = words[i+1]
+		}
+	}
+	send := func(method, path string, body any) {
+		text := must(json.Marshal(body))
+		request := must(http.NewRequest(method, "http://"+args["--redfish"]+path, bytes.NewReader(text)))
+		request.SetBasicAuth(args["--user"], args["--password"])
+		response, err := http.DefaultClient.Do(request)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_ = response.Body.Close()
+		if response.StatusCode >= 300 {
+			t.Fatalf("%s %s: %s", method, path, response.Status)
+		}
+	}
+	send("PATCH", "/redfish/v1/Systems/1/Bios/Settings", map[string]any{"Attributes": attributes})
+	send("POST", "/redfish/v1/Systems/1/Actions/ComputerSystem.Reset", map[string]any{"ResetType": "ForceRestart"})
+}
+
+// TestJourneyLostOffset: the rail says that Tern 3 lost its trim when its plug was pulled; one click fits it again.
+func TestJourneyLostOffset(t *testing.T) {
+	rig, _ := rigCalled(t, "Tern 3")
+	p := open(t, fmt.Sprintf("/rig/%d/rig", rig.Id))
+	p.see("nav[aria-label='Fleet'] a", "lost its trim")
+	p.see("[data-drift]", "Core voltage offset")
+	p.click("[data-drift] button", "again")
+	p.see("[data-fitting='in force']", "Every setting reads back as asked")
+	until(t, "the rail takes the announcement back", func() bool { return !p.has("[data-drift]") })
+}
+
+// TestJourneyPartSheets reads, breaks and mends a sheet: every fault is named, nothing is lost.
+func TestJourneyPartSheets(t *testing.T) {
+	p := open(t, "/rig/1/parts")
+	p.click("aside button", "Cairn 6000 CL32")
+	area := p.see("textarea", "")
+	text := must(area.Text())
+	broken := strings.Replace(strings.Replace(text, `"ratedMTs": 6000`, `"ratedMTs": 60`, 1), `"cl": 32`, `"cl": 2`, 1)
+	if broken == text {
+		t.Fatalf("the sheet is not as expected: %s", text)
+	}
+	p.fill("textarea", broken)
+	p.click("button", "Save sheet")
+	p.see("[role=alert]", "ratedMTs")
+	p.see("[role=alert]", "cl")
+	p.fill("textarea", text)
+	p.click("button", "Save sheet")
+	p.see("form", "saved")
+	p.click("button", "Learn the board of Petrel")
+	p.see("[data-registry]", "recognised")
+	p.see("[data-registry] td", "curve.core.5")
+}
