@@ -66,7 +66,14 @@ func (d *demo) tell(ctx context.Context, c *client, s *story) error {
 	if err := s.tell(ctx, r); err != nil {
 		return fmt.Errorf("%s: %w", s.name, err)
 	}
-	return d.startStandin(s.standin, d.opt.Speed, time.Now())
+	if err := d.startStandin(s.standin, d.opt.Speed, time.Now()); err != nil || s.open == nil {
+		return err
+	}
+	// The start just made must be known before, or it would pass for the one that a fitting waits for.
+	if err := c.untilLinked(ctx, id); err != nil {
+		return err
+	}
+	return s.open(ctx, r)
 }
 
 // tryHere runs a short real trial on this computer, so that its sheets are not empty.

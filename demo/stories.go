@@ -14,7 +14,8 @@ type story struct {
 	name, standin string
 	byHand        bool // its board is not reached: trims are entered from a card
 	steps         []step
-	then          func(ctx context.Context, r *rig) error // at the end, with the last proven trim in force
+	then          func(ctx context.Context, r *rig) error // with the last proven trim in force
+	open          func(ctx context.Context, r *rig) error // what is left standing, once the rig runs at the demo's speed
 }
 
 const minute = 60.0
@@ -91,7 +92,7 @@ func terns() []story {
 	for i, mV := range depth {
 		s := story{name: fmt.Sprintf("Tern %d", i+1), standin: fmt.Sprintf("tern-%d", i+1)}
 		if mV == 0 {
-			s.byHand = true
+			s.byHand, s.open = true, beginCard
 			out = append(out, s)
 			continue
 		}
@@ -116,6 +117,24 @@ func terns() []story {
 		out = append(out, s)
 	}
 	return out
+}
+
+// beginCard leaves a setting card half entered.
+func beginCard(ctx context.Context, r *rig) error {
+	trims, err := r.trims(ctx)
+	if err != nil {
+		return err
+	}
+	id, err := r.create(ctx, trims[0].Id, step{name: "offset \u221270 mV", reason: "As deep as the shallowest of the five others.",
+		settings: trim.Settings{"limit.beyondSpec": off, "voltage.core.offset": number(-70), "fan.response": number(4)}})
+	if err != nil {
+		return err
+	}
+	var f api.Fitting
+	if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/fittings", r.id), api.FitRequest{Trim: id}, &f); err != nil {
+		return err
+	}
+	return r.call(ctx, "PUT", fmt.Sprintf("/api/fittings/%d/ticks", f.Id), map[string]any{"keys": []string{"limit.beyondSpec"}}, nil)
 }
 
 // tell makes the history through the API: each step's trim is fitted, proven, and scored when it held. At the end the last

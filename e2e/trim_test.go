@@ -160,13 +160,8 @@ func TestJourneyBands(t *testing.T) {
 // TestJourneyCard fits a trim on a Tern whose board is not reached: every line of the card is ticked on a phone's width,
 // entered at the board, and the running machine compared.
 func TestJourneyCard(t *testing.T) {
-	rig, trims := rigCalled(t, "Tern 6")
-	var made api.Trim
-	if err := try("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.Id), map[string]any{"parent": trims[0].Id, "name": "offset", "settings": map[string]any{"voltage.core.offset": -80, "platform.smt": false}}, &made); err != nil {
-		t.Fatal(err)
-	}
-	p := open(t, fmt.Sprintf("/rig/%d/trim/%d", rig.Id, made.Id))
-	p.click("button", "Fit T1")
+	rig, _ := rigCalled(t, "Tern 6")
+	p := open(t, fmt.Sprintf("/rig/%d/fitting", rig.Id))
 	p.see("[data-fitting='entering']", "Core Voltage Offset")
 	if err := (proto.EmulationSetDeviceMetricsOverride{Width: 390, Height: 800, DeviceScaleFactor: 2, Mobile: true}).Call(p); err != nil {
 		t.Fatal(err)
@@ -175,13 +170,13 @@ func TestJourneyCard(t *testing.T) {
 	if err != nil || wide.Value.Int() > 390 {
 		t.Errorf("on a phone the card is %d wide: %v", wide.Value.Int(), err)
 	}
-	p.see("button", "2 of 2 lines left")
-	for _, label := range []string{"Core Voltage Offset", "Twin Threads"} {
+	p.see("button", "2 of 3 lines left")
+	for _, label := range []string{"Core Voltage Offset", "CPU Fan Step Time"} {
 		p.click(`input[type=checkbox][aria-label^="`+label+`"]`, "")
 	}
 	p.click("button", "All entered and saved")
 	p.see("[data-fitting='waiting']", "Waiting until")
-	enter(t, "tern-6", map[string]any{"VcOffset": -80, "TwinThread": "Disabled"})
+	enter(t, "tern-6", map[string]any{"VcOffset": -70, "BoardBoost": "Disabled", "CpuFanStep": 4})
 	p.see("[data-fitting='in force']", "Entered by hand")
 }
 

@@ -42,9 +42,15 @@ var list = []shot{
 	{name: "ratios", path: "/rig/4/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "clocks") }},
 	{name: "voltage", path: "/rig/4/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "voltage", "load line") }},
 	{name: "bands", path: "/rig/3/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "curve") }},
-	{name: "card", path: "/rig/11/fitting", wait: "h1, strong"},
+	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
 	{name: "lost", path: "/rig/8/rig", wait: "[data-drift]"},
-	{name: "parts", path: "/rig/3/parts", wait: "aside button"},
+	{name: "parts", path: "/rig/3/parts", wait: "aside button", prepare: func(p *rod.Page) error {
+		if err := click(p, "main button", "Learn the board"); err != nil {
+			return err
+		}
+		_, err := p.Timeout(browser.Timeout).Element("[data-registry] td")
+		return err
+	}},
 	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
 	{name: "this-computer", path: "/rig/2/trial", wait: ".uplot canvas"},
 }
@@ -131,6 +137,14 @@ func (s *shot) take(b *browser.Browser, address, file string) error {
 func only(p *rod.Page, groups ...string) error {
 	_, err := p.Eval(`(open) => { for (const g of document.querySelectorAll('[data-group]')) { const b = g.querySelector('button'); if ((b.dataset.state === 'open') !== open.includes(g.dataset.group)) b.click() } setTimeout(() => document.querySelector('[data-group="' + open[0] + '"]').scrollIntoView(), 300) }`, groups)
 	return err
+}
+
+func click(p *rod.Page, selector, text string) error {
+	e, err := p.Timeout(browser.Timeout).ElementR(selector, text)
+	if err != nil {
+		return err
+	}
+	return e.Click("left", 1)
 }
 
 func fill(p *rod.Page, selector, text string) error {

@@ -47,7 +47,7 @@ func (h *hidden) leg(t testing.TB, settings trim.Settings, kind load.Kind, ambie
 	visits := [][]int{nil}
 	if kind.OneCore() {
 		visits = nil
-		for c := range h.set.Processor.Clusters[0].Cores {
+		for c := range h.set.Processor.Cores() {
 			visits = append(visits, []int{c})
 		}
 	}

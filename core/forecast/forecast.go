@@ -69,7 +69,7 @@ func (f *Fit) Forecast(settings trim.Settings, ambientC float64) (*Result, error
 	}
 	r := &Result{AmbientC: ambientC, Records: f.Records}
 	for _, kind := range Loads {
-		s, err := model.Steady(kind, nil, ambientC)
+		s, err := model.SteadyInTurn(kind, ambientC)
 		if err != nil {
 			return nil, fmt.Errorf("forecast %s load: %w", kind, err)
 		}

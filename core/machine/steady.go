@@ -49,6 +49,79 @@ func (m *Model) solve(kind load.Kind, cores []int, ambient float64) (d demand, a
 	return d, m.settle(&d, bin, ambient, near), limiter, nil
 }
 
+// visit is a core that stands for its cluster when a load goes from core to core, with the cluster's share of them.
+type visit struct {
+	core  int
+	share float64
+}
+
+// visits lists one core of each cluster.
+func (m *Model) visits() []visit {
+	p := m.set.Processor
+	var list []visit
+	on := 0.0
+	for cluster := range p.Clusters {
+		v := visit{core: -1}
+		first := p.FirstCore(cluster)
+		for c := first; c < first+p.Clusters[cluster].Cores; c++ {
+			if m.tuning.On[c] {
+				if v.core < 0 {
+					v.core = c
+				}
+				v.share++
+				on++
+			}
+		}
+		if v.core >= 0 {
+			list = append(list, v)
+		}
+	}
+	for i := range list {
+		list[i].share /= on
+	}
+	return list
+}
+
+// SteadyInTurn is Steady for a load as a trial runs it: one that goes from core to core shows the mean over the clusters,
+// by their cores. Its Cores, Limiter and words are those of the first.
+func (m *Model) SteadyInTurn(kind load.Kind, ambient float64) (State, error) {
+	visits := m.visits()
+	if !kind.OneCore() || len(visits) < 2 {
+		return m.Steady(kind, nil, ambient)
+	}
+	var out State
+	for i, v := range visits {
+		s, err := m.Steady(kind, []int{v.core}, ambient)
+		if err != nil {
+			return State{}, err
+		}
+		if i == 0 {
+			out = s
+			for _, x := range out.means() {
+				*x *= v.share
+			}
+			continue
+		}
+		other := s.means()
+		for j, x := range out.means() {
+			*x += v.share * *other[j]
+		}
+		out.Overheats = out.Overheats || s.Overheats
+		out.VoltageMaxV, out.LowestMHz = max(out.VoltageMaxV, s.VoltageMaxV), min(out.LowestMHz, s.LowestMHz)
+		for c := range out.Cores {
+			if s.Cores[c].Active {
+				out.Cores[c] = s.Cores[c]
+			}
+		}
+	}
+	return out, nil
+}
+
+// means lists the figures of a state that are averaged over the turns of a load.
+func (s *State) means() []*float64 {
+	return []*float64{&s.RequestV, &s.DeliveredV, &s.DipV, &s.OvershootV, &s.Amps, &s.PackageW, &s.ReportedW, &s.VRMLossW, &s.WallW, &s.HottestC, &s.DieC, &s.CoolantC, &s.VRMC, &s.FanDuty, &s.FanRPM, &s.NoiseDB, &s.MeanMHz}
+}
+
 func (m *Model) checkedDemand(kind load.Kind, cores []int, ambient float64) (demand, error) {
 	if !kind.Valid() {
 		return demand{}, fmt.Errorf("%q is no load; use one of %q", kind, load.Kinds)
@@ -180,7 +253,7 @@ type At struct {
 	settled *settled
 }
 
-// SettleAt returns where the machine settles when a load runs on all cores (on one, for a one-core load) at a mean clock
+// SettleAt returns where the machine settles when a load runs on all cores (on one of each cluster in turn, for a one-core load) at a mean clock
 // in MHz of the active cores, whatever the limits say. Between two bins it goes in a straight line, so it is smooth in
 // the clock as well as in everything the model was made from. near may give where a like model settled, and saves time.
 // Loads without a steady state are an error.
@@ -188,7 +261,33 @@ func (m *Model) SettleAt(kind load.Kind, mhz, ambient float64, near At) (At, err
 	if kind == load.Transition {
 		return At{}, ErrNoSteadyState
 	}
-	d, err := m.checkedDemand(kind, nil, ambient)
+	visits := m.visits()
+	if !kind.OneCore() || len(visits) < 2 {
+		return m.settleAt(kind, nil, mhz, ambient, near)
+	}
+	// From core to core, each cluster runs at its share of its own ceiling.
+	mean := 0.0
+	tops := make([]float64, len(visits))
+	for i, v := range visits {
+		d := m.newDemand(kind, []int{v.core})
+		tops[i] = m.bins.MHz(d.top)
+		mean += v.share * tops[i]
+	}
+	var out At
+	for i, v := range visits {
+		one, err := m.settleAt(kind, []int{v.core}, mhz*tops[i]/mean, ambient, At{})
+		if err != nil {
+			return At{}, err
+		}
+		for to, x := range map[*float64]float64{&out.MHz: one.MHz, &out.RequestV: one.RequestV, &out.DeliveredV: one.DeliveredV, &out.PackageW: one.PackageW, &out.HottestC: one.HottestC, &out.CoolantC: one.CoolantC, &out.Amps: one.Amps} {
+			*to += v.share * x
+		}
+	}
+	return out, nil
+}
+
+func (m *Model) settleAt(kind load.Kind, cores []int, mhz, ambient float64, near At) (At, error) {
+	d, err := m.checkedDemand(kind, cores, ambient)
 	if err != nil {
 		return At{}, err
 	}

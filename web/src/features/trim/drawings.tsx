@@ -185,7 +185,7 @@ export function VoltageDrawing({ curves, corridor }: { curves: Drawings['curves'
         {ceilings.map((v) => (
           <g key={v}>
             <line x1={left} x2={width} y1={y(v)} y2={y(v)} stroke="var(--caution)" strokeDasharray="4 3" />
-            <text x={width - 4} y={y(v) - 3} fontSize={11} textAnchor="end" fill="var(--caution)">
+            <text x={width - 4} y={y(v) + 13} fontSize={11} textAnchor="end" fill="var(--caution)">
               ceiling {num(v, 3)} V
             </text>
           </g>
@@ -246,7 +246,7 @@ export function PlanTable({ plan }: { plan: Drawings['plan'] }) {
         <span className="text-soft">
           at a base clock of {num(plan.baseMHz, 1)} MHz
           {plan.memorySetting > 0 &&
-            `: set the memory to ${num(plan.memorySetting)} MT/s, which becomes ${num(plan.memoryMTs)}${
+            `: set the memory to ${num(plan.memorySetting)} MT/s, which becomes ${num(plan.memoryMTs)} MT/s${
               plan.fabricSetting > 0
                 ? `, the fabric to ${num(plan.fabricSetting)} MHz (${plan.synchronous ? 'in step' : 'not in step'})`
                 : ''
