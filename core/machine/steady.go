@@ -163,8 +163,8 @@ type settled struct {
 
 // settle finds the temperatures at which the machine rests while it runs at a bin. The fan follows the hottest
 // core, so the temperature that controls it is the unknown: the hotter it is assumed, the cooler the machine
-// comes out, which makes the root unique. It is found by the Illinois variant of the secant method, within a bracket
-// around near, the solution at another bin, if one is given and the bracket holds.
+// comes out, which makes the root unique. It is found by the Illinois variant of the secant method; from near, the solution
+// of a like case, by plain secants, as long as they get there.
 func (m *Model) settle(d *demand, bin int, ambient float64, near *settled) settled {
 	var s settled
 	if near != nil {
@@ -178,19 +178,11 @@ func (m *Model) settle(d *demand, bin int, ambient float64, near *settled) settl
 		m.relax(d, bin, ambient, control, &s)
 		return m.control(s.nodes, s.op.worstW) - control
 	}
+	if near != nil && !math.IsInf(near.op.worstW, 0) && m.settleNear(m.control(near.nodes, near.op.worstW), miss) {
+		return s
+	}
 	low, high := ambient, runawayC*2
-	var missLow, missHigh float64
-	bracketed := false
-	if near != nil && !math.IsInf(near.op.worstW, 0) {
-		at := m.control(near.nodes, near.op.worstW)
-		low, high = at-bracketC, at+bracketC
-		missLow, missHigh = miss(low), miss(high)
-		bracketed = missLow > 0 && missHigh < 0
-	}
-	if !bracketed {
-		low, high = ambient, runawayC*2
-		missLow, missHigh = miss(low), miss(high)
-	}
+	missLow, missHigh := miss(low), miss(high)
 	if math.IsInf(missLow, 0) || missHigh > 0 {
 		return s
 	}
@@ -209,6 +201,28 @@ func (m *Model) settle(d *demand, bin int, ambient float64, near *settled) settl
 	return s
 }
 
+// settleNear looks for the root of miss by secants from a temperature close to it, and reports whether it got there.
+func (m *Model) settleNear(x float64, miss func(float64) float64) bool {
+	const rounds, usualSlope = 7, -1.4
+	y := miss(x)
+	slope := usualSlope
+	for range rounds {
+		if math.Abs(y) < settleC {
+			return true
+		}
+		next := x - y/slope
+		after := miss(next)
+		if math.IsNaN(after) || math.IsInf(after, 0) || next == x {
+			return false
+		}
+		if s := (after - y) / (next - x); s < -0.5 && s > -20 {
+			slope = s
+		}
+		x, y = next, after
+	}
+	return math.Abs(y) < settleC
+}
+
 // control returns the temperature that the fan follows.
 func (m *Model) control(n heat.Nodes, worstW float64) float64 {
 	if m.tuning.FanFromCoolant {
@@ -217,12 +231,8 @@ func (m *Model) control(n heat.Nodes, worstW float64) float64 {
 	return m.path.Core(n, worstW)
 }
 
-// settleC is how close, in °C, a settled temperature is found, and bracketC how far from a neighbouring bin's it is
-// looked for first.
-const (
-	settleC  = 1e-4
-	bracketC = 6.0
-)
+// settleC is how close, in °C, a settled temperature is found.
+const settleC = 2e-4
 
 // relax iterates power against temperature while the fan is held where the control temperature puts it. Leakage
 // feeds back with a gain of some percent only, so a few rounds suffice; a machine in thermal runaway is stopped
@@ -251,6 +261,7 @@ type At struct {
 	MHz, RequestV, DeliveredV, PackageW, HottestC, CoolantC, Amps float64
 
 	settled *settled
+	turns   []At // of a load that goes from core to core over several clusters
 }
 
 // SettleAt returns where the machine settles when a load runs on all cores (on one of each cluster in turn, for a one-core load) at a mean clock
@@ -269,16 +280,21 @@ func (m *Model) SettleAt(kind load.Kind, mhz, ambient float64, near At) (At, err
 	mean := 0.0
 	tops := make([]float64, len(visits))
 	for i, v := range visits {
-		d := m.newDemand(kind, []int{v.core})
-		tops[i] = m.bins.MHz(d.top)
+		ratio := m.bins.AtMost(m.tuning.Clocks.Top(m.set.Processor, v.core, 1, 1, false))
+		tops[i] = m.bins.MHz(min(ratio, m.highest[v.core]))
 		mean += v.share * tops[i]
 	}
 	var out At
 	for i, v := range visits {
-		one, err := m.settleAt(kind, []int{v.core}, mhz*tops[i]/mean, ambient, At{})
+		var from At
+		if i < len(near.turns) {
+			from = near.turns[i]
+		}
+		one, err := m.settleAt(kind, []int{v.core}, mhz*tops[i]/mean, ambient, from)
 		if err != nil {
 			return At{}, err
 		}
+		out.turns = append(out.turns, one)
 		for to, x := range map[*float64]float64{&out.MHz: one.MHz, &out.RequestV: one.RequestV, &out.DeliveredV: one.DeliveredV, &out.PackageW: one.PackageW, &out.HottestC: one.HottestC, &out.CoolantC: one.CoolantC, &out.Amps: one.Amps} {
 			*to += v.share * x
 		}
@@ -308,7 +324,7 @@ func (m *Model) settleAt(kind load.Kind, cores []int, mhz, ambient float64, near
 	}
 	x := math.Min(1, (mhz-a.MHz)/(b.MHz-a.MHz))
 	mix := func(low, high float64) float64 { return low + x*(high-low) }
-	return At{mix(a.MHz, b.MHz), mix(a.RequestV, b.RequestV), mix(a.DeliveredV, b.DeliveredV), mix(a.PackageW, b.PackageW), mix(a.HottestC, b.HottestC), mix(a.CoolantC, b.CoolantC), mix(a.Amps, b.Amps), a.settled}, nil
+	return At{mix(a.MHz, b.MHz), mix(a.RequestV, b.RequestV), mix(a.DeliveredV, b.DeliveredV), mix(a.PackageW, b.PackageW), mix(a.HottestC, b.HottestC), mix(a.CoolantC, b.CoolantC), mix(a.Amps, b.Amps), a.settled, nil}, nil
 }
 
 // binOfMean returns the highest bin at which the mean clock of the active cores does not exceed mhz.
