@@ -23,7 +23,7 @@ type shot struct {
 // list holds every picture. Rig 1 is the demo's Petrel, whose trims and trials are numbered as its history makes them.
 var list = []shot{
 	{name: "rig", path: "/rig/1/rig", wait: "table"},
-	{name: "trim", path: "/rig/1/trim", wait: "[data-forecast]"},
+	{name: "trim", path: "/rig/1/trim", wait: "[data-outcome]"},
 	{name: "trim-new", path: "/rig/1/trim/4/new", wait: "[data-forecast]", prepare: func(p *rod.Page) error {
 		return fill(p, `[aria-label="Curve offset, all cores"]`, "10")
 	}},
@@ -31,7 +31,7 @@ var list = []shot{
 	{name: "trial", path: "/rig/1/trial/5", wait: ".uplot canvas"},
 	{name: "trial-failed", path: "/rig/1/trial/7", wait: ".uplot canvas"},
 	{name: "scores", path: "/rig/1/scores", wait: "[data-comparison]"},
-	{name: "finder", path: "/rig/1/trim", wait: "[data-forecast]", prepare: func(p *rod.Page) error {
+	{name: "finder", path: "/rig/1/trim", wait: "[data-group]", prepare: func(p *rod.Page) error {
 		if err := p.Keyboard.Type(input.Slash); err != nil {
 			return err
 		}
