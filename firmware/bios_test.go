@@ -195,3 +195,31 @@ func TestReadbackLeavesOutWhatTheSheetDoesNotExplain(t *testing.T) {
 		t.Errorf("differences %+v", differences)
 	}
 }
+
+// TestLargeRegistry: a registry of 2,000 attributes is read whole, and staging finds its own in it.
+func TestLargeRegistry(t *testing.T) {
+	var list []string
+	for i := range 2000 {
+		list = append(list, fmt.Sprintf(`{"AttributeName":"Other%d","Type":"Integer","LowerBound":0,"UpperBound":9,"DisplayName":"Other %d","MenuPath":"./A/B"}`, i, i))
+	}
+	list = append(list, `{"AttributeName":"PowermW","Type":"Integer","LowerBound":30000,"UpperBound":400000}`)
+	s := &service{registry: `{"RegistryEntries":{"Attributes":[` + strings.Join(list, ",") + `]}}`}
+	client := s.start(t)
+	registry, err := client.Registry(t.Context())
+	if err != nil || len(registry) != 2001 {
+		t.Fatalf("%d attributes, %v", len(registry), err)
+	}
+	if err := client.Stage(t.Context(), board, trim.Settings{"limit.ppt": part.Number(100)}); err != nil || s.gotValues["PowermW"] != 100000.0 {
+		t.Errorf("staged %v, %v", s.gotValues, err)
+	}
+	learnt := []trim.Learnt{}
+	for _, a := range registry {
+		learnt = append(learnt, a.Learnt())
+	}
+	trim.Propose(learnt)
+	for _, l := range learnt {
+		if strings.HasPrefix(l.Attribute, "Other") && l.Setting != "" {
+			t.Errorf("%s is taken for %s", l.Attribute, l.Setting)
+		}
+	}
+}

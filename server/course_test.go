@@ -297,3 +297,59 @@ func TestPartSheetsComeAndGo(t *testing.T) {
 	bench.Call("GET", "/api/parts/board/"+sheet.ID, nil, 404, nil)
 	bench.Call("DELETE", "/api/parts/board/"+sheet.ID, nil, 404, nil)
 }
+
+// TestBoardReadsBackAnother: a board that takes a value and rounds it by itself is told of, setting by setting, and the
+// trim does not count as in force.
+func TestBoardReadsBackAnother(t *testing.T) {
+	cfg := petrel(t, nil)
+	for i := range cfg.Parts.Board.Settings {
+		if s := &cfg.Parts.Board.Settings[i]; s.Setting == "limit.ppt" {
+			s.Round = 10
+		}
+	}
+	rig := servertest.Start(t).AddRig(cfg, 600)
+	trimmed := create(rig, rig.Trims()[0].Id, "limits", trim.Settings{"limit.ppt": part.Number(142), "limit.tdc": part.Number(125)})
+	f := rig.Fit(trimmed.Id)
+	if f.State != "differs" || len(f.Differences) != 1 || f.Differences[0].Key != "limit.ppt" || f.Differences[0].Found != part.Number(140) {
+		t.Errorf("%s: %+v", f.State, f.Differences)
+	}
+	if g := rig.Get(); g.TrimInForce != nil {
+		t.Errorf("trim %d counts as in force", *g.TrimInForce)
+	}
+}
+
+// TestNonsenseIsRefusedWhole: what no board takes is refused with every fault, and nothing is stored.
+func TestNonsenseIsRefusedWhole(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	points := map[string]any{}
+	for i := 1; i <= 40; i++ {
+		points[fmt.Sprintf("fan.point.%d.duty", i)] = 50
+	}
+	forty, err := json.Marshal(map[string]any{"parent": rig.Trims()[0].Id, "name": "forty", "settings": points})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for name, row := range map[string]struct {
+		body  string
+		words []string
+	}{
+		"forty fan points": {string(forty), []string{"fan.point.5.duty", "fan.point.40.duty"}},
+		"not a number":     {`{"parent":1,"name":"x","settings":{"limit.ppt":NaN}}`, nil},
+		"past any number":  {`{"parent":1,"name":"x","settings":{"limit.ppt":1e309}}`, nil},
+		"a list":           {`{"parent":1,"name":"x","settings":{"limit.ppt":[142]}}`, nil},
+		"another board's":  {`{"parent":1,"name":"x","settings":{"limit.pl1":125,"loadline.ac":0.3}}`, []string{"limit.pl1", "loadline.ac"}},
+	} {
+		status, text := rig.Raw("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), row.body)
+		if status < 400 || status >= 500 {
+			t.Errorf("%s: %d %s", name, status, text)
+		}
+		for _, word := range row.words {
+			if !strings.Contains(string(text), word) {
+				t.Errorf("%s does not name %s: %s", name, word, text)
+			}
+		}
+	}
+	if n := len(rig.Trims()); n != 1 {
+		t.Errorf("%d trims are there", n)
+	}
+}

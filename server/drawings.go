@@ -1,6 +1,8 @@
 package server
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"math"
 	"net/http"
@@ -9,6 +11,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/clock"
+	"zerokeel/core/fault"
+	"zerokeel/core/forecast"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -28,15 +32,10 @@ func (s *Server) DrawTrim(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	settings := trim.Stock(set.Processor, set.Board)
-	if in.Parent != nil {
-		t, err := s.trimOf(ctx, id, *in.Parent)
-		if err != nil {
-			return err
-		}
-		settings = settings.With(t.Settings.V)
+	settings, err := s.settingsOf(ctx, id, set, in.Parent, in.Settings)
+	if err != nil {
+		return err
 	}
-	settings = settings.With(in.Settings)
 	tuning, err := machine.Tune(set, settings)
 	if err != nil {
 		return err
@@ -98,6 +97,54 @@ func (s *Server) DrawTrim(c *echo.Context, id int64) error {
 		out.Bands = &api.BandGrid{Mhz: b.MHz, ColdC: b.ColdC, HotC: b.HotC}
 	}
 	return c.JSON(http.StatusOK, out)
+}
+
+// settingsOf returns every setting of what is being edited: its own changes on those of its parent, on the delivery.
+func (s *Server) settingsOf(ctx context.Context, rig int64, set *part.Set, parent *int64, changes trim.Settings) (trim.Settings, error) {
+	settings := trim.Stock(set.Processor, set.Board)
+	if parent != nil {
+		t, err := s.trimOf(ctx, rig, *parent)
+		if err != nil {
+			return nil, err
+		}
+		settings = settings.With(t.Settings.V)
+	}
+	return settings.With(changes), nil
+}
+
+// ProposeEntry answers with what to enter for a wanted load voltage.
+func (s *Server) ProposeEntry(c *echo.Context, id int64) error {
+	in, err := body[api.EntryRequest](c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	r, set, err := s.rigParts(ctx, id)
+	if err != nil {
+		return err
+	}
+	settings, err := s.settingsOf(ctx, id, set, in.Parent, in.Settings)
+	if err != nil {
+		return err
+	}
+	h, err := s.history(ctx, id)
+	if err != nil {
+		return err
+	}
+	fit, err := s.fit(r, set, h)
+	if err != nil {
+		return err
+	}
+	entry, err := fit.EntryFor(settings, in.Volts, r.AmbientC)
+	var far *forecast.ErrOutOfReach
+	if errors.As(err, &far) {
+		var f fault.List
+		f.Add("volts", fmt.Sprintf("give %.3f to %.3f V, or change ratios and load line first", far.Low, far.High), "%.3f V is out of reach", in.Volts)
+		return f
+	} else if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, entry)
 }
 
 // memoryRates lists the memory rates that a board offers: every one it can be set to, or its profiles.

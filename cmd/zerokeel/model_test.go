@@ -3,11 +3,14 @@ package main
 import (
 	"bytes"
 	"encoding/json"
+	"io"
 	"math"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	"zerokeel/core/machine"
+	"zerokeel/core/preflight"
 )
 
 // model runs the command and returns what it prints.
@@ -52,6 +55,60 @@ func TestModelPrintsSteadyStateAndSeries(t *testing.T) {
 	if plain, err := model(t, "--load", "idle"); err != nil || !strings.Contains(plain, "idle load, held by none") || strings.Count(plain, "core ") < 8 {
 		t.Errorf("in words: %v\n%s", err, plain)
 	}
+}
+
+// TestExamplesOnTheCommandLine runs model and preflight over every example: both styles of limits, fixed and adaptive
+// voltage, bands, a reference clock, P- and E-cores.
+func TestExamplesOnTheCommandLine(t *testing.T) {
+	trims, err := filepath.Glob("../../docs/examples/*.trim.json")
+	if err != nil || len(trims) < 9 {
+		t.Fatalf("%d examples, %v", len(trims), err)
+	}
+	rigs, err := filepath.Glob("../../docs/examples/*.parts.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, file := range trims {
+		fits := 0
+		for _, parts := range rigs {
+			text, err := execute("preflight", "--parts", parts, "--trim", file, "--json")
+			if err != nil {
+				continue // it is for other parts
+			}
+			fits++
+			var findings []preflight.Finding
+			if err := json.Unmarshal([]byte(text), &findings); err != nil {
+				t.Errorf("%s: %v", file, err)
+			}
+			for _, f := range findings {
+				if f.Rule == "" || f.Level == preflight.Stop || f.Reason == "" || f.Remedy == "" {
+					t.Errorf("%s: %+v", file, f)
+				}
+			}
+			var s machine.State
+			if text, err = execute("model", "--parts", parts, "--trim", file, "--json"); err != nil {
+				t.Errorf("%s: %v", file, err)
+			} else if err := json.Unmarshal([]byte(text), &s); err != nil || s.PackageW <= 0 || s.Overheats {
+				t.Errorf("%s: %+v, %v", file, s, err)
+			}
+		}
+		if fits != 1 {
+			t.Errorf("%s fits %d of %d rigs", file, fits, len(rigs))
+		}
+	}
+	if _, err := execute("preflight", "--parts", rigs[0], "--trim", "nowhere.trim.json"); err == nil {
+		t.Error("a trim that is not there was checked")
+	}
+}
+
+func execute(args ...string) (string, error) {
+	cmd := root()
+	var out bytes.Buffer
+	cmd.SetOut(&out)
+	cmd.SetErr(io.Discard)
+	cmd.SetArgs(args)
+	err := cmd.Execute()
+	return out.String(), err
 }
 
 func TestModelRefusesNonsense(t *testing.T) {

@@ -1,6 +1,7 @@
 package forecast_test
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -253,5 +254,41 @@ func BenchmarkFit(b *testing.B) {
 		b.ReportMetric(100*median(learned.mhz), "%clock")
 		b.ReportMetric(100*float64(learned.inside)/float64(learned.figures), "%inside")
 		b.ReportMetric(median(sheets.mv)/median(learned.mv), "x_sheets_mV")
+	}
+}
+
+// TestEntryGivesWhatIsWanted: what is proposed for a wanted load voltage gives it on the hidden rig, within a few millivolts,
+// although entered and delivered differ by far more.
+func TestEntryGivesWhatIsWanted(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 4))
+	spec := trim.Settings{"limit.beyondSpec": part.Switch(false), "limit.pl1": part.Choice(trim.Unlimited), "limit.pl2": part.Choice(trim.Unlimited)}
+	static := spec.With(trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed), "voltage.core.fixed": part.Number(1.1), "clock.ratio.p": part.Number(40), "clock.ratio.e": part.Number(30)})
+	for range 6 {
+		h := drawRig(t, "skua", r)
+		var records []forecast.Record
+		for _, kind := range forecast.Loads {
+			records = append(records, h.leg(t, spec, kind, 23), h.leg(t, static, kind, 23))
+		}
+		fit, err := forecast.FitRecords(h.set, records)
+		if err != nil {
+			t.Fatal(err)
+		}
+		want := 0.95 + 0.2*r.Float64()
+		e, err := fit.EntryFor(static, want, 23)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := h.leg(t, static.With(trim.Settings{e.Key: e.Value}), load.Heavy, 23).DeliveredV
+		if math.Abs(got-want) > 0.006 || e.Key != "voltage.core.fixed" {
+			t.Errorf("%s = %s gives %.3f V, wanted %.3f V", e.Key, e.Value, got, want)
+		}
+	}
+	fit := forecast.Prior(parttest.Rig(t, "tern"))
+	var far *forecast.ErrOutOfReach
+	if _, err := fit.EntryFor(nil, 1.4, 23); !errors.As(err, &far) || far.High >= 1.4 {
+		t.Errorf("a voltage out of reach: %v", err)
+	}
+	if e, err := fit.EntryFor(nil, 1.0, 23); err != nil || e.Key != "voltage.core.offset" {
+		t.Errorf("a locked part: %+v, %v", e, err)
 	}
 }

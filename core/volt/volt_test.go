@@ -101,3 +101,69 @@ func TestLoadLineHasABestLevel(t *testing.T) {
 		t.Errorf("the best level is %d, an end", at)
 	}
 }
+
+// TestFeedsAgainstBisection holds the droop of several feeds behind one load line against a slow oracle, with the load
+// line outdone by the processor's own (negative resistance) as well.
+func TestFeedsAgainstBisection(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 3))
+	for range 400 {
+		feeds := make([]volt.Feed, 1+r.IntN(3))
+		for i := range feeds {
+			feeds[i] = volt.Feed{RequestV: 0.7 + 0.7*r.Float64(), Draw: volt.Draw{G: 80 * r.Float64(), L: 10 * r.Float64(), Alpha: 4 * r.Float64(), V0: 1.1}}
+		}
+		ohms := -0.5e-3 + 2e-3*r.Float64()
+		droop, amps, err := volt.DeliverAll(feeds, ohms)
+		if err != nil {
+			t.Fatal(err)
+		}
+		excess := func(d float64) float64 {
+			sum := 0.0
+			for _, f := range feeds {
+				a, _ := f.Draw.At(f.RequestV - d)
+				sum += a
+			}
+			return d - ohms*sum
+		}
+		low, high := -0.5, 1.0
+		for range 200 {
+			if mid := (low + high) / 2; excess(mid) > 0 {
+				high = mid
+			} else {
+				low = mid
+			}
+		}
+		if math.Abs(droop-low) > 1e-4 || math.Abs(droop-ohms*amps) > 1e-6 {
+			t.Fatalf("%d feeds, %.2f mΩ: droop %.6f V, bisection %.6f V", len(feeds), 1000*ohms, droop, low)
+		}
+	}
+}
+
+func TestBandsAndCorridorHaveNoJumps(t *testing.T) {
+	b := volt.Bands{ColdC: 40, HotC: 80, At: []volt.Band{{MHz: 1000, ColdV: 0.02, HotV: 0.01}, {MHz: 3000, ColdV: -0.05, HotV: -0.03}, {MHz: 5000, ColdV: 0, HotV: -0.01}}}
+	c := volt.Corridor{On: true, ColdC: 30, HotC: 80, FloorCold: 0.8, FloorHot: 0.7, CeilingCold: 1.3, CeilingHot: 1.2, Reach: 0.05}
+	last, lastHot := b.ColdHot(0)
+	for mhz := 10.0; mhz < 6000; mhz += 10 {
+		cold, hot := b.ColdHot(mhz)
+		if math.Abs(cold-last) > 0.0005 || math.Abs(hot-lastHot) > 0.0005 {
+			t.Fatalf("the bands jump at %g MHz", mhz)
+		}
+		last, lastHot = cold, hot
+	}
+	before := c.Hold(0.5, 50)
+	for v := 0.501; v < 1.6; v += 0.001 {
+		held := c.Hold(v, 50)
+		if math.Abs(held-v) > c.Reach+1e-12 || held < before-1e-12 || held-before > 0.0021 {
+			t.Fatalf("at %.3f V the corridor gives %.4f V after %.4f V", v, held, before)
+		}
+		before = held
+	}
+	if floor, ceiling := c.Bounds(55); math.Abs(floor-0.75) > 1e-12 || math.Abs(ceiling-1.25) > 1e-12 {
+		t.Errorf("halfway: %.3f to %.3f V", floor, ceiling)
+	}
+	if v := volt.Adapt(1.3, 5400, 5400, 1.3, 5600, 1.4); v != 1.3 {
+		t.Errorf("at the highest fused clock: %.3f V", v)
+	}
+	if v := volt.Adapt(1.38, 5500, 5400, 1.3, 5600, 1.4); math.Abs(v-1.35) > 1e-12 {
+		t.Errorf("halfway above it: %.3f V", v)
+	}
+}

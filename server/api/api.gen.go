@@ -416,6 +416,18 @@ type Drawings struct {
 	Windows     []machine.Window `json:"windows"`
 }
 
+// Entry defines model for Entry.
+type Entry = forecast.Entry
+
+// EntryRequest defines model for EntryRequest.
+type EntryRequest struct {
+	Parent   *int64   `json:"parent,omitempty"`
+	Settings Settings `json:"settings"`
+
+	// Volts wanted at the die
+	Volts float64 `json:"volts"`
+}
+
 // Event defines model for Event.
 type Event struct {
 	// AtS on the trial's axis
@@ -946,6 +958,9 @@ type CheckTrimJSONRequestBody = CheckRequest
 // DrawTrimJSONRequestBody defines body for DrawTrim for application/json ContentType.
 type DrawTrimJSONRequestBody = CheckRequest
 
+// ProposeEntryJSONRequestBody defines body for ProposeEntry for application/json ContentType.
+type ProposeEntryJSONRequestBody = EntryRequest
+
 // FitTrimJSONRequestBody defines body for FitTrim for application/json ContentType.
 type FitTrimJSONRequestBody = FitRequest
 
@@ -1023,6 +1038,9 @@ type ServerInterface interface {
 	// DrawTrim What builders work out by hand for settings - clock plan, boost windows, load lines, voltage curves, corridor, and what to enter for a voltage
 	// (POST /api/rigs/{rig}/drawings)
 	DrawTrim(ctx *echo.Context, rig RigID) error
+	// ProposeEntry What to enter so that the die gets a wanted voltage under heavy load
+	// (POST /api/rigs/{rig}/entry)
+	ProposeEntry(ctx *echo.Context, rig RigID) error
 	// ListFittings The rig's fittings, newest first
 	// (GET /api/rigs/{rig}/fittings)
 	ListFittings(ctx *echo.Context, rig RigID) error
@@ -1399,6 +1417,22 @@ func (w *ServerInterfaceWrapper) DrawTrim(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.DrawTrim(ctx, rig)
+	return err
+}
+
+// ProposeEntry converts echo context to params.
+func (w *ServerInterfaceWrapper) ProposeEntry(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ProposeEntry(ctx, rig)
 	return err
 }
 
@@ -1852,6 +1886,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/rigs/:rig/settings", wrapper.ListSettings, options.OperationMiddlewares["listSettings"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/check", wrapper.CheckTrim, options.OperationMiddlewares["checkTrim"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/drawings", wrapper.DrawTrim, options.OperationMiddlewares["drawTrim"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/entry", wrapper.ProposeEntry, options.OperationMiddlewares["proposeEntry"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/registry", wrapper.LearnBoard, options.OperationMiddlewares["learnBoard"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/trims", wrapper.ListTrims, options.OperationMiddlewares["listTrims"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/trims", wrapper.CreateTrim, options.OperationMiddlewares["createTrim"]...)

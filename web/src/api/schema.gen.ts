@@ -118,6 +118,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/entry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What to enter so that the die gets a wanted voltage under heavy load */
+        post: operations["proposeEntry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/registry": {
         parameters: {
             query?: never;
@@ -1043,6 +1062,22 @@ export interface components {
             /** @description the ratio for each number of active cores where the trim leaves it to the processor */
             usualRatios: number[];
         };
+        EntryRequest: {
+            settings: components["schemas"]["Settings"];
+            /** Format: int64 */
+            parent?: number | null;
+            /**
+             * Format: double
+             * @description wanted at the die
+             */
+            volts: number;
+        };
+        Entry: {
+            key: string;
+            value: components["schemas"]["Value"];
+            /** @description what it is forecast to give */
+            volts: number;
+        };
         BandGrid: {
             mhz: number[];
             /** Format: double */
@@ -1518,6 +1553,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Drawings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    proposeEntry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntryRequest"];
+            };
+        };
+        responses: {
+            /** @description the entry */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"];
                 };
             };
             default: components["responses"]["Problem"];

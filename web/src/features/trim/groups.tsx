@@ -5,6 +5,7 @@ import { ActiveSteps } from './active-steps';
 import { BandChart } from './band-chart';
 import { CurveDrawing } from './curve-drawing';
 import { EntryTable, LoadLineDrawing, PlanTable, VoltageDrawing, WindowDrawing } from './drawings';
+import { EntryFor } from './entry-for';
 import { SettingTable } from './setting-table';
 
 interface GroupsProps {
@@ -123,6 +124,9 @@ function Group({ group, ...props }: GroupsProps & { group: string }) {
       )}
       {drawings && group === 'voltage' && <VoltageDrawing curves={drawings.curves} corridor={drawings.corridor} />}
       {drawings && group === 'voltage' && <EntryTable entries={drawings.entries} />}
+      {group === 'voltage' && props.onChange && (
+        <EntryFor rig={rig.id} values={values} rows={rows} onChange={props.onChange} />
+      )}
       {drawings && group === 'clocks' && <PlanTable plan={drawings.plan} />}
     </>
   );
