@@ -245,5 +245,9 @@ func TestJourneyPartSheets(t *testing.T) {
 	p.see("form", "saved")
 	p.click("button", "Learn the board of Petrel")
 	p.see("[data-registry]", "recognised")
-	p.see("[data-registry] td", "curve.core.5")
+	p.see(`[data-registry] input[value="curve.core.5"]`, "")
+	p.click("[data-registry] button", "Make a sheet of it")
+	if text := must(p.see("textarea", "").Text()); !strings.Contains(text, `"CurveShiftCore{n}"`) || !strings.Contains(text, `"scale": 1000`) {
+		t.Errorf("the draft lacks what the registry tells: %s", text)
+	}
 }

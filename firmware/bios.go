@@ -53,6 +53,7 @@ type Attribute struct {
 	Lowest    *float64 `json:"LowerBound"`
 	Highest   *float64 `json:"UpperBound"`
 	Step      *float64 `json:"ScalarIncrement"`
+	Default   any      `json:"DefaultValue"`
 	Positions []struct {
 		Name string `json:"ValueName"`
 	} `json:"Value"`
@@ -60,7 +61,7 @@ type Attribute struct {
 
 // Learnt returns the attribute in the terms in which a board's sheet is learnt.
 func (a Attribute) Learnt() trim.Learnt {
-	out := trim.Learnt{Attribute: a.Name, Label: a.Label, Menu: []string{}, Type: a.Type, Positions: []string{}}
+	out := trim.Learnt{Attribute: a.Name, Label: a.Label, Menu: []string{}, Type: a.Type, Default: a.Default, Positions: []string{}}
 	if path := strings.TrimPrefix(a.MenuPath, "./"); path != "" {
 		out.Menu = strings.Split(path, "/")
 	}

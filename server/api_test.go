@@ -58,6 +58,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"GET", one + "/incidents", "", 200}, {"POST", one + "/incidents", `{"kind":"froze","text":"at the desktop"}`, 201},
 		{"POST", "/api/rigs", `{"name":"Bare"}`, 201}, {"PUT", "/api/parts/memory/cairn-6000", memorySheet(t, rig.Config.Parts.Memory), 200},
 		{"POST", one + "/drawings", `{"settings":{"curve.all":-10},"parent":null}`, 200}, {"GET", one + "/registry", "", 200},
+		{"POST", one + "/registry/sheet", `{"id":"learnt","model":"L","mapping":{"CurveShiftAll":"curve.all"}}`, 200}, {"POST", one + "/registry/sheet", `{"id":"learnt","model":"L","mapping":{"Nope":"curve.all","CurveShiftAll":"no.such"}}`, 422},
 		{"POST", one + "/entry", `{"settings":{},"parent":null,"volts":1.1}`, 200}, {"POST", one + "/entry", `{"settings":{},"parent":null,"volts":1.9}`, 422},
 		{"GET", "/api/trims/1/file", "", 200}, {"GET", "/api/trims/1/outcome", "", 200}, {"GET", "/api/trims/2/card?full=true", "", 200},
 		{"POST", one + "/trims/import", `{"format":"zerokeel.trim/1","name":"in","for":{"processor":"","board":""},"settings":{"curve.all":-8}}`, 201},

@@ -272,9 +272,40 @@ func TestLearnABoard(t *testing.T) {
 			}
 		}
 		t.Logf("%s: %d attributes, %d proposed rightly, %d wrongly", name, len(list), right, wrong)
+		draftFits(t, rig, truth)
 		if right < len(truth)/2 || wrong > right/3 {
 			t.Errorf("%s: of %d settings %d are proposed rightly, %d wrongly", name, len(truth), right, wrong)
 		}
+	}
+}
+
+// draftFits makes a sheet of a board's registry with the mapping that a builder would confirm, and holds it against the
+// true sheet: ranges, steps, scales and defaults of every number come out right, and the sheet can be stored once the
+// spellings that cannot be guessed are filled in.
+func draftFits(t *testing.T, rig *servertest.Rig, truth map[string]string) {
+	t.Helper()
+	var draft part.Board
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/registry/sheet", rig.ID), map[string]any{"id": "learnt", "model": "learnt", "mapping": truth}, 200, &draft)
+	numbers, wrong := 0, 0
+	for i := range draft.Settings {
+		got := &draft.Settings[i]
+		for _, want := range rig.Config.Parts.Board.Settings {
+			if want.Setting != got.Setting {
+				continue
+			}
+			if def, _, _ := trim.Find(want.Setting); def.Type != trim.TypeNumber {
+				got.Values, got.Default = want.Values, want.Default
+				continue
+			}
+			numbers++
+			same := math.Abs(got.Max-want.Max) <= 1e-9*math.Abs(want.Max) && math.Abs(got.Step-want.Step) <= 1e-9 && got.Attribute == want.Attribute && got.Label == want.Label
+			if !same {
+				wrong++
+			}
+		}
+	}
+	if numbers < 20 || wrong > numbers/5 {
+		t.Errorf("%s: of %d numbers %d came out wrong", rig.Config.Name, numbers, wrong)
 	}
 }
 

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -112,26 +113,84 @@ func (s *Server) DeletePart(c *echo.Context, kind, id string) error {
 
 // LearnBoard reads the registry of a rig's board, and proposes which setting each attribute is.
 func (s *Server) LearnBoard(c *echo.Context, id int64) error {
-	ctx := c.Request().Context()
-	r, err := s.store.Rig(ctx, id)
+	list, _, err := s.registry(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
+	trim.Propose(list)
+	return c.JSON(http.StatusOK, list)
+}
+
+// DraftBoard makes a draft of a board's sheet from its registry and a mapping.
+func (s *Server) DraftBoard(c *echo.Context, id int64) error {
+	in, err := body[api.DraftBoardRequest](c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	list, r, err := s.registry(ctx, id)
+	if err != nil {
+		return err
+	}
+	var f fault.List
+	known, taken := map[string]bool{}, map[string]string{}
+	for i := range list {
+		key := in.Mapping[list[i].Attribute]
+		known[list[i].Attribute] = true
+		list[i].Setting = key
+		if key == "" {
+			continue
+		}
+		if _, _, ok := trim.Find(key); !ok {
+			f.Add("mapping."+list[i].Attribute, "name a setting, or leave it out", "there is no setting %q", key)
+		} else if other, twice := taken[key]; twice {
+			f.Add("mapping."+list[i].Attribute, "name each setting once", "%s is %s already", key, other)
+		}
+		taken[key] = list[i].Attribute
+	}
+	for _, name := range slices.Sorted(maps.Keys(in.Mapping)) {
+		if !known[name] {
+			f.Add("mapping."+name, "remove it", "the board has no such attribute")
+		}
+	}
+	if len(f) > 0 {
+		return f
+	}
+	draft := part.Board{}
+	if set, err := s.store.PartSet(ctx, r); err == nil {
+		draft = *set.Board
+		draft.Quirks = nil
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return err
+	}
+	draft.ID, draft.Model, draft.Maker = in.Id, in.Model, ""
+	if in.Maker != nil {
+		draft.Maker = *in.Maker
+	}
+	draft.Settings = trim.SheetFrom(list)
+	return c.JSON(http.StatusOK, draft)
+}
+
+// registry reads the attribute registry of a rig's board.
+func (s *Server) registry(ctx context.Context, id int64) ([]trim.Learnt, *store.Rig, error) {
+	r, err := s.store.Rig(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
 	if r.FirmwareAddress == "" {
-		return &conflict{"the board of " + r.Name + " is not reached over the network; give its address on the rig's sheet"}
+		return nil, nil, &conflict{"the board of " + r.Name + " is not reached over the network; give its address on the rig's sheet"}
 	}
 	client, err := firmware.New(r.FirmwareAddress, r.FirmwareUser, r.FirmwarePassword)
 	if err != nil {
-		return &conflict{err.Error()}
+		return nil, nil, &conflict{err.Error()}
 	}
 	registry, err := client.Registry(ctx)
 	if err != nil {
-		return &conflict{"the board's registry cannot be read: " + err.Error()}
+		return nil, nil, &conflict{"the board's registry cannot be read: " + err.Error()}
 	}
 	list := []trim.Learnt{}
 	for _, name := range slices.Sorted(maps.Keys(registry)) {
 		list = append(list, registry[name].Learnt())
 	}
-	trim.Propose(list)
-	return c.JSON(http.StatusOK, list)
+	return list, r, nil
 }

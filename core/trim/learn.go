@@ -18,6 +18,7 @@ type Learnt struct {
 	Max       float64  `json:"max"`
 	Step      float64  `json:"step"`
 	Positions []string `json:"positions"`
+	Default   any      `json:"default"` // as delivered, in the attribute's own units
 	Setting   string   `json:"setting"` // "" for none
 	Score     float64  `json:"score"`   // 0 to 1
 }

@@ -398,6 +398,16 @@ type CreatedRig struct {
 // Difference defines model for Difference.
 type Difference = firmware.Difference
 
+// DraftBoardRequest defines model for DraftBoardRequest.
+type DraftBoardRequest struct {
+	Id    string  `json:"id"`
+	Maker *string `json:"maker,omitempty"`
+
+	// Mapping setting key by attribute
+	Mapping map[string]string `json:"mapping"`
+	Model   string            `json:"model"`
+}
+
 // Drawings defines model for Drawings.
 type Drawings struct {
 	Bands *BandGrid `json:"bands,omitempty"`
@@ -967,6 +977,9 @@ type FitTrimJSONRequestBody = FitRequest
 // ReportIncidentJSONRequestBody defines body for ReportIncident for application/json ContentType.
 type ReportIncidentJSONRequestBody = ReportIncidentRequest
 
+// DraftBoardJSONRequestBody defines body for DraftBoard for application/json ContentType.
+type DraftBoardJSONRequestBody = DraftBoardRequest
+
 // StartTrialJSONRequestBody defines body for StartTrial for application/json ContentType.
 type StartTrialJSONRequestBody = StartTrialRequest
 
@@ -1056,6 +1069,9 @@ type ServerInterface interface {
 	// LearnBoard The attribute registry of the rig's board, each attribute with the setting that it probably is
 	// (GET /api/rigs/{rig}/registry)
 	LearnBoard(ctx *echo.Context, rig RigID) error
+	// DraftBoard A draft of a board sheet from the board's registry and the settings that its attributes were found to be
+	// (POST /api/rigs/{rig}/registry/sheet)
+	DraftBoard(ctx *echo.Context, rig RigID) error
 	// ListScores The rig's scores, oldest first
 	// (GET /api/rigs/{rig}/scores)
 	ListScores(ctx *echo.Context, rig RigID) error
@@ -1516,6 +1532,22 @@ func (w *ServerInterfaceWrapper) LearnBoard(ctx *echo.Context) error {
 	return err
 }
 
+// DraftBoard converts echo context to params.
+func (w *ServerInterfaceWrapper) DraftBoard(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DraftBoard(ctx, rig)
+	return err
+}
+
 // ListScores converts echo context to params.
 func (w *ServerInterfaceWrapper) ListScores(ctx *echo.Context) error {
 	var err error
@@ -1888,6 +1920,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs/:rig/drawings", wrapper.DrawTrim, options.OperationMiddlewares["drawTrim"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/entry", wrapper.ProposeEntry, options.OperationMiddlewares["proposeEntry"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/registry", wrapper.LearnBoard, options.OperationMiddlewares["learnBoard"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/registry/sheet", wrapper.DraftBoard, options.OperationMiddlewares["draftBoard"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/trims", wrapper.ListTrims, options.OperationMiddlewares["listTrims"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/trims", wrapper.CreateTrim, options.OperationMiddlewares["createTrim"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/trims/import", wrapper.ImportTrim, options.OperationMiddlewares["importTrim"]...)

@@ -156,6 +156,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/registry/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A draft of a board sheet from the board's registry and the settings that its attributes were found to be */
+        post: operations["draftBoard"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/trims": {
         parameters: {
             query?: never;
@@ -1001,6 +1020,15 @@ export interface components {
             ambientC: number | null;
             legs: number;
         };
+        DraftBoardRequest: {
+            id: string;
+            maker?: string;
+            model: string;
+            /** @description setting key by attribute */
+            mapping: {
+                [key: string]: string;
+            };
+        };
         LearntAttribute: {
             attribute: string;
             label: string;
@@ -1010,6 +1038,8 @@ export interface components {
             max: number;
             step: number;
             positions: string[];
+            /** @description as delivered, in the attribute's own units */
+            default: unknown;
             /** @description the setting that it probably is, empty for none */
             setting: string;
             /** @description how sure, 0 to 1 */
@@ -1603,6 +1633,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LearntAttribute"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    draftBoard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftBoardRequest"];
+            };
+        };
+        responses: {
+            /** @description the draft; what a registry does not tell is as in the rig's present sheet */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,15 +1,30 @@
-import { useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Rig, take } from '../../api/client';
 import { num } from '../../ui/format';
-import { Problem } from '../../ui/parts';
+import { Button, Problem } from '../../ui/parts';
 
 /** The attributes of a board's registry, each with the setting that it probably is. */
-export function LearnBoard({ rig }: { rig: Rig }) {
+export function LearnBoard({ rig, onDraft }: { rig: Rig; onDraft: (sheet: unknown) => void }) {
   const [find, setFind] = useState('');
+  const [edited, setEdited] = useState<Record<string, string>>({});
   const list = useQuery({
     queryKey: ['registry', rig.id],
     queryFn: () => take(api.GET('/api/rigs/{rig}/registry', { params: { path: { rig: rig.id } } })),
+  });
+  const mapping = () =>
+    Object.fromEntries(
+      (list.data ?? []).map((a) => [a.attribute, edited[a.attribute] ?? a.setting]).filter(([, key]) => key),
+    ) as Record<string, string>;
+  const draft = useMutation({
+    mutationFn: () =>
+      take(
+        api.POST('/api/rigs/{rig}/registry/sheet', {
+          params: { path: { rig: rig.id } },
+          body: { id: 'new-board', model: `Board of ${rig.name}`, mapping: mapping() },
+        }),
+      ),
+    onSuccess: onDraft,
   });
   if (list.error) return <Problem error={list.error} />;
   if (!list.data) return <p className="text-soft">Reading the board’s registry …</p>;
@@ -20,9 +35,20 @@ export function LearnBoard({ rig }: { rig: Rig }) {
   return (
     <div data-registry="">
       <p className="mb-2 text-soft">
-        {list.data.length} attributes, {known} of them recognised. What is proposed here goes into the board’s sheet
-        once you have checked it.
+        {list.data.length} attributes, {known} of them recognised. Check what each one is, by the key of its setting;
+        what stands empty is left out of the sheet.
       </p>
+      <p className="mb-2">
+        <Button main disabled={draft.isPending} onClick={() => draft.mutate()}>
+          Make a sheet of it
+        </Button>
+      </p>
+      <Problem error={draft.error} />
+      <datalist id="setting-keys">
+        {[...new Set(list.data.map((a) => a.setting).filter(Boolean))].map((key) => (
+          <option key={key} value={key} />
+        ))}
+      </datalist>
       <input
         type="search"
         aria-label="Find an attribute"
@@ -51,7 +77,16 @@ export function LearnBoard({ rig }: { rig: Rig }) {
               <td className="num text-[13px] text-soft">
                 {a.positions.length > 0 ? a.positions.join(', ') : `${num(a.min)} to ${num(a.max)} by ${num(a.step)}`}
               </td>
-              <td className="num">{a.setting || <span className="text-soft">not recognised</span>}</td>
+              <td>
+                <input
+                  aria-label={`Setting of ${a.attribute}`}
+                  list="setting-keys"
+                  value={edited[a.attribute] ?? a.setting}
+                  placeholder="not recognised"
+                  onChange={(e) => setEdited((now) => ({ ...now, [a.attribute]: e.target.value }))}
+                  className="num w-[230px] border border-line bg-sheet px-1"
+                />
+              </td>
               <td className="right num text-soft">{a.setting ? `${num(100 * a.score)} %` : ''}</td>
             </tr>
           ))}

@@ -67,7 +67,13 @@ export function PartsSheet({ rig: id }: SheetProps) {
         </p>
       )}
       {learning && rig ? (
-        <LearnBoard rig={rig} />
+        <LearnBoard
+          rig={rig}
+          onDraft={(sheet) => {
+            setLearning(false);
+            setOpen({ kind: 'board', id: '', text: JSON.stringify(sheet, null, 2) });
+          }}
+        />
       ) : open ? (
         <SheetEditor key={open.kind + open.id + open.text.length} {...open} onDone={() => setOpen(undefined)} />
       ) : (
