@@ -23,7 +23,6 @@ const minute = 60.0
 var (
 	number = part.Number
 	word   = part.Choice
-	on     = part.Switch(true)
 	off    = part.Switch(false)
 )
 
