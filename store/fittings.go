@@ -135,16 +135,10 @@ func (s *Store) SaveFitting(ctx context.Context, f *Fitting, inForce sql.NullInt
 	return known(err, "save fitting %d", f.ID)
 }
 
-// TickCard stores which lines of a card were entered. It is ErrFixed once the card has left the person's hands.
+// TickCard stores which lines of a card were entered. It changes nothing once the card has left the person's hands.
 func (s *Store) TickCard(ctx context.Context, id int64, keys []string) error {
-	result, err := s.db.ExecContext(ctx, `UPDATE fittings SET ticked = ? WHERE id = ? AND state = ?`, AsJSON(keys), id, FitEntering)
-	if err != nil {
-		return known(err, "tick the card of fitting %d", id)
-	}
-	if _, err := result.RowsAffected(); err != nil {
-		return known(err, "tick the card of fitting %d", id)
-	}
-	return nil
+	_, err := s.db.ExecContext(ctx, `UPDATE fittings SET ticked = ? WHERE id = ? AND state = ?`, AsJSON(keys), id, FitEntering)
+	return known(err, "tick the card of fitting %d", id)
 }
 
 // Fittings lists a rig's fittings, newest first.

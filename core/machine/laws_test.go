@@ -161,3 +161,103 @@ func TestLoadsMoveOverTheCores(t *testing.T) {
 		t.Errorf("load %s for %.2f s", kind, since)
 	}
 }
+
+// TestLawsHoldOnEveryRig checks over random trims of the other rigs what must be so of any settled machine, whatever its
+// style of limits, its rails and its kinds of core.
+func TestLawsHoldOnEveryRig(t *testing.T) {
+	r := rand.New(rand.NewPCG(31, 2))
+	for i := range 120 {
+		rig := parttest.Rigs[1+i%4]
+		set := parttest.Rig(t, rig)
+		settings, ambient := otherTrim(rig, r), 15+15*r.Float64()
+		m := model(t, set, settings, silicon.Draw(set.Processor, r))
+		tuning := m.Tuning()
+		kind := []load.Kind{load.Heavy, load.Mixed, load.Light, load.Idle}[(i/4)%4]
+		s := steady(t, m, kind, ambient)
+		cores := 0.0
+		for c, core := range s.Cores {
+			cores += core.PowerW
+			cluster := set.Processor.Clusters[set.Processor.ClusterOf(c)]
+			top := tuning.Clocks.Top(set.Processor, c, 1, 1, false)
+			if core.RequestMHz > top+m.Bins().StepMHz && core.Active {
+				t.Errorf("%d %s %s: core %d (%s) at %.0f MHz, its highest is %.0f", i, rig, kind, c, cluster.Kind, core.RequestMHz, top)
+			}
+			if core.DeliveredV > s.VoltageMaxV+1e-9 || core.EffectiveMHz > core.RequestMHz+1e-9 {
+				t.Errorf("%d %s %s: core %d: %+v", i, rig, kind, c, core)
+			}
+		}
+		limits := tuning.Limits
+		laws := []struct {
+			name string
+			ok   bool
+		}{
+			{"the package draws what its cores and the rest draw", s.PackageW > cores},
+			{"heat flows down: die, coolant, room", s.DieC >= s.CoolantC-1e-9 && s.CoolantC >= s.AmbientC-1e-9},
+			{"the wall gives more than package and regulator take", s.WallW > s.PackageW+s.VRMLossW},
+			{"transients enclose the steady voltage", s.DipV <= s.DeliveredV+1e-12},
+			{"sustained power is kept", kind == load.Idle || s.ReportedW <= limits.SustainedW+1e-6 || s.MeanMHz <= m.Bins().MHz(1)},
+			{"the temperature limit is kept", s.HottestC <= limits.TemperatureC+1e-2 || s.MeanMHz <= m.Bins().MHz(1)},
+			{"idling is held by nothing", (s.Limiter == govern.None) == (kind == load.Idle)},
+			{"short power limits only where a window is open", s.Limiter != govern.ShortPower || limits.SustainedW >= limits.ShortW},
+		}
+		for _, law := range laws {
+			if !law.ok {
+				t.Errorf("%d %s %s under %v: not so that %s: %+v", i, rig, kind, settings, law.name, s)
+			}
+		}
+	}
+}
+
+// TestTurnsAreTheMeanOfTheClusters: a load that goes from core to core shows, on two unlike clusters, what lies between
+// them; on one cluster it is the plain steady state.
+func TestTurnsAreTheMeanOfTheClusters(t *testing.T) {
+	for _, rig := range []string{"gannet", "skua"} {
+		set := parttest.Rig(t, rig)
+		m := model(t, set, nil, silicon.Typical(set.Processor))
+		turn, err := m.SteadyInTurn(load.Light, 24)
+		if err != nil {
+			t.Fatal(err)
+		}
+		mean := 0.0
+		for i, cluster := range set.Processor.Clusters {
+			s, err := m.Steady(load.Light, []int{set.Processor.FirstCore(i)}, 24)
+			if err != nil {
+				t.Fatal(err)
+			}
+			mean += s.MeanMHz * float64(cluster.Cores) / float64(set.Processor.Cores())
+			if !turn.Cores[set.Processor.FirstCore(i)].Active {
+				t.Errorf("%s: the turn of cluster %d is not shown", rig, i)
+			}
+		}
+		at, err := m.SettleAt(load.Light, turn.MeanMHz, 24, machine.At{})
+		if math.Abs(turn.MeanMHz-mean) > 1e-6 || err != nil || math.Abs(at.DeliveredV-turn.DeliveredV) > 0.002 {
+			t.Errorf("%s: %.1f MHz in turn, %.1f over the clusters; %.4f V in turn, settled at that clock %.4f V, %v", rig, turn.MeanMHz, mean, turn.DeliveredV, at.DeliveredV, err)
+		}
+	}
+	set := parttest.Petrel(t)
+	m := model(t, set, nil, silicon.Typical(set.Processor))
+	turn, err := m.SteadyInTurn(load.Light, 24)
+	if plain := steady(t, m, load.Light, 24); err != nil || turn.PackageW != plain.PackageW || turn.DeliveredV != plain.DeliveredV {
+		t.Errorf("on one cluster %.3f W in turn, %.3f W plain, %v", turn.PackageW, plain.PackageW, err)
+	}
+}
+
+// TestClusterRailsStandApart: on rails of their own two clusters get voltages of their own, and one that is switched off
+// draws nothing; on a shared rail all stand at the highest request.
+func TestClusterRailsStandApart(t *testing.T) {
+	gannet, skua := parttest.Rig(t, "gannet"), parttest.Rig(t, "skua")
+	own := steady(t, model(t, gannet, trim.Settings{"curve.cluster.1": part.Number(-40)}, silicon.Typical(gannet.Processor)), load.Mixed, 24)
+	if d := own.Cores[0].DeliveredV - own.Cores[8].DeliveredV; d < 0.05 {
+		t.Errorf("clusters of their own stand %.3f V apart", d)
+	}
+	shared := steady(t, model(t, skua, nil, silicon.Typical(skua.Processor)), load.Mixed, 24)
+	if shared.Cores[0].DeliveredV != shared.Cores[10].DeliveredV {
+		t.Errorf("on a shared rail %.3f and %.3f V", shared.Cores[0].DeliveredV, shared.Cores[10].DeliveredV)
+	}
+	off := steady(t, model(t, gannet, trim.Settings{"clock.clusterOn.1": part.Switch(false)}, silicon.Typical(gannet.Processor)), load.Heavy, 24)
+	for c := 8; c < 16; c++ {
+		if off.Cores[c].PowerW != 0 || off.Cores[c].Active {
+			t.Errorf("core %d is off and draws %.2f W", c, off.Cores[c].PowerW)
+		}
+	}
+}
