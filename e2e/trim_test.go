@@ -251,3 +251,61 @@ func TestJourneyPartSheets(t *testing.T) {
 		t.Errorf("the draft lacks what the registry tells: %s", text)
 	}
 }
+
+// TestTrimByKeyboardAlone finds a setting by the board's own words, changes it, folds a group open, and saves, without a
+// mouse.
+func TestTrimByKeyboardAlone(t *testing.T) {
+	rig, trims := rigCalled(t, "Dunlin")
+	p := open(t, fmt.Sprintf("/rig/%d/trim/%d/new", rig.Id, trims[3].Id))
+	p.see("h1", "New trim from T3")
+	if err := p.see(`input[aria-label="Find a setting"]`, "").Focus(); err != nil {
+		t.Fatal(err)
+	}
+	if err := p.InsertText("boost top"); err != nil {
+		t.Fatal(err)
+	}
+	p.see("[data-key='clock.boostOffset']", "locked and ignores it")
+	p.fill(`input[aria-label="Find a setting"]`, "package power")
+	p.see("[data-key='limit.ppt']", "PPT")
+	p.press(input.Tab)
+	p.press(input.ArrowDown, input.ArrowDown)
+	p.holds("PPT", "43", "after two steps down from 45")
+	p.fill(`input[aria-label="Find a setting"]`, "no such thing")
+	p.see("main", "No setting is called that")
+	p.fill(`input[aria-label="Find a setting"]`, " ")
+	p.see("[data-group='cooling'] > button", "Cooling")
+	if err := p.see("[data-group='cooling'] > button", "").Focus(); err != nil {
+		t.Fatal(err)
+	}
+	p.press(input.Enter)
+	p.see("[data-group='cooling'] table", "Pump")
+	if err := p.see("button[type=submit]", "Save trim").Focus(); err != nil {
+		t.Fatal(err)
+	}
+	p.press(input.Enter)
+	p.see("h1", "PPT")
+	p.see("li", "PPT")
+}
+
+// TestTrimLeavesAndComesBack exports a trim of Dunlin, keeps it as a profile, copies it to a Tern, and sees what did not fit.
+func TestTrimLeavesAndComesBack(t *testing.T) {
+	rig, trims := rigCalled(t, "Dunlin")
+	p := open(t, fmt.Sprintf("/rig/%d/trim/%d", rig.Id, trims[2].Id))
+	p.see("h1", "T2 reference 103 MHz")
+	p.see("h1 + p", "the fast profile")
+	file := get(t, fmt.Sprintf("/api/trims/%d/file", trims[2].Id))
+	var text map[string]any
+	if err := json.NewDecoder(file.Body).Decode(&text); err != nil || text["format"] != "zerokeel.trim/1" {
+		t.Errorf("the file: %v, %v", text, err)
+	}
+	p.choose("Copy to another rig", "Tern 5")
+	p.see("[role=status]", "without what does not fit")
+	p.see("[role=status] li", "clock.reference")
+	p.click("[role=status] button", "Show the copy")
+	p.see(".frame[data-sheet='trim'] h1", "reference 103 MHz")
+	p.see("nav[aria-label='Fleet'] a[aria-current]", "Tern 5")
+	p.click("a", "Setting card")
+	p.see("h1", "Setting card: Tern 5")
+	p.click("input[type=checkbox]", "")
+	p.see("[data-card]", "Long Duration Power")
+}

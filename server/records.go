@@ -150,6 +150,42 @@ func (s *Server) fit(r *store.Rig, set *part.Set, h *history) (*forecast.Fit, er
 	return fit, nil
 }
 
+// parentForecast returns the forecast of a parent: the stored one where it rests on the same records and room
+// temperature.
+func (s *Server) parentForecast(r *store.Rig, fit *forecast.Fit, t *store.Trim, settings trim.Settings) *forecast.Result {
+	if t != nil && t.Forecast.Valid && t.Forecast.V.AmbientC == r.AmbientC && t.Forecast.V.Records == fit.Records && len(t.Forecast.V.Spreads) > 0 {
+		return &t.Forecast.V
+	}
+	s.parents.mu.Lock()
+	defer s.parents.mu.Unlock()
+	key := parentKey{rig: r.ID, records: fit.Records, ambientC: r.AmbientC}
+	if t != nil {
+		key.trim = t.ID
+	}
+	if s.parents.key == key && s.parents.kept != nil {
+		return s.parents.kept
+	}
+	f, err := fit.Forecast(settings, r.AmbientC)
+	if err != nil {
+		return nil
+	}
+	s.parents.key, s.parents.kept = key, f
+	return f
+}
+
+// parents keeps the last forecast of a parent: while its child is edited it is asked for at every keystroke.
+type parents struct {
+	mu   sync.Mutex
+	key  parentKey
+	kept *forecast.Result
+}
+
+type parentKey struct {
+	rig, trim int64
+	records   int
+	ambientC  float64
+}
+
 // preflightRecords gathers what preflight is to know of the rig and of its kind.
 func (s *Server) preflightRecords(ctx context.Context, r *store.Rig, set *part.Set, parent *store.Trim, h *history) (preflight.Records, error) {
 	out := preflight.Records{Failed: map[int]float64{}, Fleet: map[string][]float64{}, Firmware: r.FirmwareVersion}
