@@ -137,11 +137,12 @@ func peakBelowSustained(in *Input) []Finding {
 		"EDC of %g A lies below TDC of %g A, so TDC never counts.", edc, tdc)
 }
 
-// overheats refuses a trim that the cooler cannot carry.
+// overheats reports a trim that the cooler cannot carry. It may be fitted all the same: a board's delivery can be one, and
+// must be measured to be told of.
 func overheats(in *Input) []Finding {
 	for _, s := range in.states() {
 		if s.Overheats {
-			return one(Stop, []string{"limit.temperature"}, nil, "Lower the power limits, or the temperature limit.",
+			return one(Caution, []string{"limit.temperature"}, nil, "Lower the power limits, or the temperature limit.",
 				"The forecast reaches %.0f °C %s: the machine switches itself off.", s.HottestC, loadWords[s.Load])
 		}
 	}

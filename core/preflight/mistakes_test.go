@@ -88,7 +88,7 @@ func mistakes() []tried {
 		{"tau of a blink", "skua", nil, trim.Settings{"limit.tau": n(1)}, preflight.Records{}, "tau-absurd", caution},
 		{"tau of seven minutes", "skua", nil, trim.Settings{"limit.tau": n(448)}, preflight.Records{}, "tau-absurd", caution},
 		{"EDC and TDC mixed up", "petrel", nil, trim.Settings{"limit.tdc": n(180), "limit.edc": n(125)}, preflight.Records{}, "edc-below-tdc", caution},
-		{"fan off under load", "dunlin", nil, trim.Settings{"fan.point.1.duty": n(0), "fan.point.2.duty": n(0), "fan.point.3.duty": n(0), "fan.point.4.duty": n(0), "limit.temperature": n(115), "limit.ppt": is(trim.Unlimited), "limit.tdc": is(trim.Unlimited), "limit.edc": is(trim.Unlimited)}, preflight.Records{}, "overheats", stop},
+		{"fan off under load", "dunlin", nil, trim.Settings{"fan.point.1.duty": n(0), "fan.point.2.duty": n(0), "fan.point.3.duty": n(0), "fan.point.4.duty": n(0), "limit.temperature": n(115), "limit.ppt": is(trim.Unlimited), "limit.tdc": is(trim.Unlimited), "limit.edc": is(trim.Unlimited)}, preflight.Records{}, "overheats", caution},
 		{"fixed voltage above the ceiling", "skua", static, trim.Settings{"voltage.core.fixed": n(1.55)}, preflight.Records{}, "voltage-above-ceiling", stop},
 		{"adaptive target above the ceiling", "skua", nil, trim.Settings{"voltage.core.mode": is(trim.Adaptive), "voltage.core.target": n(1.55), "clock.lift": n(1)}, preflight.Records{}, "voltage-above-ceiling", stop},
 		{"voltage above the stacked cache's ceiling", "gannet", nil, trim.Settings{"voltage.core.mode": is(trim.Fixed), "voltage.core.fixed": n(1.35)}, preflight.Records{}, "voltage-above-ceiling", stop},

@@ -236,6 +236,58 @@ export function VoltageDrawing({ curves, corridor }: { curves: Drawings['curves'
   );
 }
 
+/** The floor and ceiling between which the corridor holds the core voltage, over the temperature. */
+export function CorridorDrawing({ corridor }: { corridor: Drawings['corridor'] }) {
+  const first = corridor[0];
+  const last = corridor.at(-1);
+  if (!first || !last) return null;
+  const width = 600;
+  const height = 110;
+  const left = 44;
+  const low = Math.min(...corridor.map((p) => p.floorV)) - 0.05;
+  const high = Math.max(...corridor.map((p) => p.ceilingV)) + 0.05;
+  const x = (c: number) => left + ((c - first.c) / (last.c - first.c)) * (width - left);
+  const y = (v: number) => ((high - v) / (high - low)) * height;
+  const edge = (of: (p: (typeof corridor)[number]) => number) => corridor.map((p) => `${x(p.c)},${y(of(p))}`);
+  const ceiling = edge((p) => p.ceilingV);
+  const floor = edge((p) => p.floorV);
+  return (
+    <div className="mt-2 max-w-[46rem]" data-corridor="">
+      <p className="mb-1">
+        <span className="font-semibold">Corridor</span>{' '}
+        <span className="text-soft">the core voltage is held inside, as far as the corridor reaches</span>
+      </p>
+      <svg viewBox={`0 0 ${width} ${height + 16}`} className="w-full">
+        <title>Floor and ceiling of the core voltage over temperature</title>
+        <rect x={left} width={width - left} height={height} fill="var(--buff)" stroke="var(--line)" />
+        <polygon points={[...ceiling, ...floor.reverse()].join(' ')} fill="var(--tint-2)" />
+        <polyline points={ceiling.join(' ')} fill="none" stroke="var(--ink)" strokeWidth={2} />
+        <polyline points={floor.join(' ')} fill="none" stroke="var(--ink)" strokeWidth={2} />
+        {[first.ceilingV, first.floorV].map((v) => (
+          <text key={v} x={left - 4} y={y(v) + 4} fontSize={11} textAnchor="end" fill="var(--soft)">
+            {num(v, 3)} V
+          </text>
+        ))}
+        <text x={width - 4} y={y(last.ceilingV) - 4} fontSize={11} textAnchor="end" fill="var(--soft)">
+          {num(last.ceilingV, 3)} V
+        </text>
+        {[first.c, (first.c + last.c) / 2, last.c].map((c, i) => (
+          <text
+            key={c}
+            x={x(c)}
+            y={height + 13}
+            fontSize={11}
+            fill="var(--soft)"
+            textAnchor={i === 0 ? 'start' : i === 1 ? 'middle' : 'end'}
+          >
+            {num(c)} °C
+          </text>
+        ))}
+      </svg>
+    </div>
+  );
+}
+
 /** What a base clock moves, and the memory rate and fabric clock that stay where they are proven. */
 export function PlanTable({ plan }: { plan: Drawings['plan'] }) {
   const moved = plan.derived.some((d) => Math.abs(d.percent) > 0.01);

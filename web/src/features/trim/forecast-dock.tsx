@@ -24,6 +24,7 @@ export function ForecastDock({ check }: { check: Check }) {
             before={before?.loads.find((b) => b.load === s.load)}
           />
         ))}
+        <p className="mt-1 text-[12px] text-soft">± holds nine times of ten.</p>
         <div className="row-rule mt-1 border-t border-line pt-1">
           <Points label="All-core" now={f.allCore} before={before?.allCore} />
           <Points label="Single-core" now={f.singleCore} before={before?.singleCore} />
@@ -88,6 +89,9 @@ function Cell({
       <span className="block min-h-[1.2em] text-[11.5px]">
         {shown ? (decimals === 3 ? `${signed(change * 1000)} mV` : signed(change, decimals)) : ''}
       </span>
+      {half !== undefined && (
+        <span className="block text-[11px] text-soft">± {decimals === 3 ? `${num(half * 1000)} mV` : num(half)}</span>
+      )}
     </span>
   );
 }

@@ -4,7 +4,7 @@ import type { Drawings, Rig, Setting, Settings, Value } from '../../api/client';
 import { ActiveSteps } from './active-steps';
 import { BandChart } from './band-chart';
 import { CurveDrawing } from './curve-drawing';
-import { EntryTable, LoadLineDrawing, PlanTable, VoltageDrawing, WindowDrawing } from './drawings';
+import { CorridorDrawing, EntryTable, LoadLineDrawing, PlanTable, VoltageDrawing, WindowDrawing } from './drawings';
 import { EntryFor } from './entry-for';
 import { SettingTable } from './setting-table';
 
@@ -123,6 +123,7 @@ function Group({ group, ...props }: GroupsProps & { group: string }) {
         />
       )}
       {drawings && group === 'voltage' && <VoltageDrawing curves={drawings.curves} corridor={drawings.corridor} />}
+      {drawings && group === 'voltage' && <CorridorDrawing corridor={drawings.corridor} />}
       {drawings && group === 'voltage' && <EntryTable entries={drawings.entries} />}
       {group === 'voltage' && props.onChange && (
         <EntryFor rig={rig.id} values={values} rows={rows} onChange={props.onChange} />

@@ -40,8 +40,8 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
         <>
           <Section title="Next">
             <div className="flex flex-col items-start gap-2">
-              {trim.standing === 'failed' && trim.inForce && proven && (
-                <Button main onClick={() => fit.mutate(proven.id)}>
+              {trim.standing !== 'proven' && trim.inForce && proven && (
+                <Button main={trim.standing === 'failed'} onClick={() => fit.mutate(proven.id)}>
                   Back to {trimName(proven)}, proven
                 </Button>
               )}
