@@ -90,7 +90,9 @@ function Cell({
         {shown ? (decimals === 3 ? `${signed(change * 1000)} mV` : signed(change, decimals)) : ''}
       </span>
       {half !== undefined && (
-        <span className="block text-[11px] text-soft">± {decimals === 3 ? `${num(half * 1000)} mV` : num(half)}</span>
+        <span className="block text-[11px] text-soft">
+          ± {decimals === 3 ? `${num(half * 1000)} mV` : num(half, half < 2 ? 1 : 0)}
+        </span>
       )}
     </span>
   );
