@@ -16,7 +16,6 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
-	"zerokeel/core/silicon"
 	"zerokeel/core/trim"
 	"zerokeel/server/api"
 )
@@ -36,18 +35,15 @@ func (s *Server) DrawTrim(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	tuning, err := machine.Tune(set, settings)
+	h, fit, err := s.known(ctx, r, set)
 	if err != nil {
 		return err
 	}
-	model, err := machine.NewModel(set, tuning, silicon.Typical(set.Processor))
+	model, err := fit.Model(settings)
 	if err != nil {
 		return err
 	}
-	h, err := s.history(ctx, id)
-	if err != nil {
-		return err
-	}
+	tuning := model.Tuning()
 	proven := set.Memory.RatedMTs
 	for i := range h.trims {
 		if h.trims[i].Standing == "proven" {
@@ -57,7 +53,7 @@ func (s *Server) DrawTrim(c *echo.Context, id int64) error {
 		}
 	}
 	out := api.Drawings{
-		Plan:    clock.NewPlan(set.Processor, settings.Number("clock.base", set.Processor.BaseClockMHz), proven, memoryRates(set.Board)),
+		Plan:    clock.NewPlan(set.Processor, settings.Number("clock.base", set.Processor.BaseClockMHz), proven, set.Board.Steps("memory.rate")),
 		Windows: []machine.Window{}, Curves: []api.CoreCurve{}, Corridor: []api.CorridorPoint{}, Entries: voltageEntries(h),
 	}
 	out.Plan.Derived = nonNil(out.Plan.Derived)
@@ -127,11 +123,7 @@ func (s *Server) ProposeEntry(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	h, err := s.history(ctx, id)
-	if err != nil {
-		return err
-	}
-	fit, err := s.fit(r, set, h)
+	_, fit, err := s.known(ctx, r, set)
 	if err != nil {
 		return err
 	}
@@ -145,19 +137,6 @@ func (s *Server) ProposeEntry(c *echo.Context, id int64) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, entry)
-}
-
-// memoryRates lists the memory rates that a board offers: every one it can be set to, or its profiles.
-func memoryRates(b *part.Board) []float64 {
-	entry, ok := b.Lookup("memory.rate")
-	if !ok {
-		return nil
-	}
-	var rates []float64
-	for x := entry.Min; x <= entry.Max+1e-9; x += entry.Step {
-		rates = append(rates, x)
-	}
-	return rates
 }
 
 // voltageEntries lists what was entered for the core voltage and what was then measured under load: what is typed is not

@@ -65,6 +65,7 @@ func (s *Server) PutPart(c *echo.Context, kind, id string) error {
 	if err := s.store.PutPart(c.Request().Context(), stored); err != nil {
 		return err
 	}
+	s.fits.forget()
 	out, err := apiPart(stored)
 	if err != nil {
 		return err
@@ -92,12 +93,8 @@ func (s *Server) GetPart(c *echo.Context, kind, id string) error {
 	if err != nil {
 		return err
 	}
-	sheet, err := asMap(p.Sheet)
-	if err != nil {
-		return err
-	}
 	c.Response().Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s.%s.json"`, id, kind))
-	return c.JSON(http.StatusOK, sheet)
+	return c.JSONBlob(http.StatusOK, p.Sheet)
 }
 
 // DeletePart removes a sheet that no rig uses.

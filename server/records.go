@@ -123,8 +123,26 @@ type keptFit struct {
 	fit    *forecast.Fit
 }
 
-// fit returns what is known of a rig beyond its sheets.
-func (s *Server) fit(r *store.Rig, set *part.Set, h *history) (*forecast.Fit, error) {
+// forget drops every fit: a part sheet has changed.
+func (f *fits) forget() {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.rigs = nil
+}
+
+// known returns a rig's history, and what it says of the rig beyond its sheets. A rig that is not stored yet has none.
+func (s *Server) known(ctx context.Context, r *store.Rig, set *part.Set) (*history, *forecast.Fit, error) {
+	h := &history{}
+	if r.ID != 0 {
+		var err error
+		if h, err = s.history(ctx, r.ID); err != nil {
+			return nil, nil, err
+		}
+	}
+	return h, s.fit(r, set, h), nil
+}
+
+func (s *Server) fit(r *store.Rig, set *part.Set, h *history) *forecast.Fit {
 	key := keptFit{legs: len(h.legs), set: r.Processor.String + "/" + r.Board.String + "/" + r.Cooler.String + "/" + r.Memory.String}
 	for _, l := range h.legs {
 		key.newest = max(key.newest, l.ID)
@@ -133,7 +151,7 @@ func (s *Server) fit(r *store.Rig, set *part.Set, h *history) (*forecast.Fit, er
 	kept, known := s.fits.rigs[r.ID]
 	s.fits.mu.Unlock()
 	if known && kept.legs == key.legs && kept.newest == key.newest && kept.set == key.set {
-		return kept.fit.On(set), nil
+		return kept.fit.On(set)
 	}
 	fit, err := forecast.FitRecords(set, h.records(r.AmbientC))
 	if err != nil {
@@ -147,7 +165,7 @@ func (s *Server) fit(r *store.Rig, set *part.Set, h *history) (*forecast.Fit, er
 		s.fits.rigs = map[int64]keptFit{}
 	}
 	s.fits.rigs[r.ID] = key
-	return fit, nil
+	return fit
 }
 
 // parentForecast returns the forecast of a parent: the stored one where it rests on the same records and room
@@ -162,22 +180,23 @@ func (s *Server) parentForecast(r *store.Rig, fit *forecast.Fit, t *store.Trim, 
 	if t != nil {
 		key.trim = t.ID
 	}
-	if s.parents.key == key && s.parents.kept != nil {
+	if s.parents.key == key && s.parents.kept != nil && len(trim.Diff(s.parents.settings, settings)) == 0 {
 		return s.parents.kept
 	}
 	f, err := fit.Forecast(settings, r.AmbientC)
 	if err != nil {
 		return nil
 	}
-	s.parents.key, s.parents.kept = key, f
+	s.parents.key, s.parents.settings, s.parents.kept = key, settings, f
 	return f
 }
 
 // parents keeps the last forecast of a parent: while its child is edited it is asked for at every keystroke.
 type parents struct {
-	mu   sync.Mutex
-	key  parentKey
-	kept *forecast.Result
+	mu       sync.Mutex
+	key      parentKey
+	settings trim.Settings // a draft may change while its child is edited
+	kept     *forecast.Result
 }
 
 type parentKey struct {

@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"database/sql"
-	"encoding/json"
 	"fmt"
 	"io"
 	"math"
@@ -14,7 +13,6 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/stat"
 	"zerokeel/core/trim"
-	"zerokeel/live"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
@@ -66,13 +64,9 @@ func (s *Server) ImportTrim(c *echo.Context, id int64) error {
 	if t.ParentID, err = s.base(ctx, r); err != nil {
 		return err
 	}
-	if err := s.fill(ctx, t, r, set, trim.Stock(set.Processor, set.Board).With(file.Settings)); err != nil {
+	if err := s.make(ctx, t, r, set, trim.Stock(set.Processor, set.Board).With(file.Settings)); err != nil {
 		return err
 	}
-	if err := s.store.CreateTrim(ctx, t); err != nil {
-		return err
-	}
-	s.bus.Publish(live.Message{Topic: "trim", Rig: id, ID: t.ID})
 	return s.answerTrim(c, t.ID, http.StatusCreated)
 }
 
@@ -118,13 +112,9 @@ func (s *Server) CopyTrim(c *echo.Context, id int64) error {
 	if t.ParentID, err = s.base(ctx, target); err != nil {
 		return err
 	}
-	if err := s.fill(ctx, t, target, targetSet, settings); err != nil {
+	if err := s.make(ctx, t, target, targetSet, settings); err != nil {
 		return err
 	}
-	if err := s.store.CreateTrim(ctx, t); err != nil {
-		return err
-	}
-	s.bus.Publish(live.Message{Topic: "trim", Rig: target.ID, ID: t.ID})
 	made, err := s.apiTrimOf(ctx, t.ID)
 	if err != nil {
 		return err
@@ -222,13 +212,4 @@ func averageOf(x []float64) *float64 {
 	}
 	m := stat.Summarise(x).Mean
 	return &m
-}
-
-// asMap turns a document into what the API answers with.
-func asMap(text []byte) (map[string]any, error) {
-	var out map[string]any
-	if err := json.Unmarshal(text, &out); err != nil {
-		return nil, fmt.Errorf("read a stored document: %w", err)
-	}
-	return out, nil
 }

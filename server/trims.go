@@ -83,11 +83,7 @@ func (s *Server) CheckTrim(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	h, err := s.history(ctx, id)
-	if err != nil {
-		return err
-	}
-	fit, err := s.fit(r, set, h)
+	h, fit, err := s.known(ctx, r, set)
 	if err != nil {
 		return err
 	}
@@ -308,14 +304,22 @@ func (s *Server) CreateTrim(c *echo.Context, id int64) error {
 	if in.Reason != nil {
 		t.Reason = *in.Reason
 	}
-	if err := s.fill(ctx, t, r, set, parent.Settings.V.With(in.Settings)); err != nil {
+	if err := s.make(ctx, t, r, set, parent.Settings.V.With(in.Settings)); err != nil {
+		return err
+	}
+	return s.answerTrim(c, t.ID, http.StatusCreated)
+}
+
+// make fills a new trim and stores it.
+func (s *Server) make(ctx context.Context, t *store.Trim, r *store.Rig, set *part.Set, settings trim.Settings) error {
+	if err := s.fill(ctx, t, r, set, settings); err != nil {
 		return err
 	}
 	if err := s.store.CreateTrim(ctx, t); err != nil {
 		return err
 	}
-	s.bus.Publish(live.Message{Topic: "trim", Rig: id, ID: t.ID})
-	return s.answerTrim(c, t.ID, http.StatusCreated)
+	s.bus.Publish(live.Message{Topic: "trim", Rig: r.ID, ID: t.ID})
+	return nil
 }
 
 // fill gives a trim its settings, checked, and its forecast from all that is known of the rig.
@@ -323,14 +327,7 @@ func (s *Server) fill(ctx context.Context, t *store.Trim, r *store.Rig, set *par
 	if faults := trim.Check(set.Processor, set.Board, settings); len(faults) > 0 {
 		return faults.Under("settings")
 	}
-	h := &history{}
-	if r.ID != 0 {
-		var err error
-		if h, err = s.history(ctx, r.ID); err != nil {
-			return err
-		}
-	}
-	fit, err := s.fit(r, set, h)
+	_, fit, err := s.known(ctx, r, set)
 	if err != nil {
 		return err
 	}

@@ -5,7 +5,6 @@ import (
 	"math"
 
 	"zerokeel/core/load"
-	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 )
@@ -42,11 +41,7 @@ func (f *Fit) EntryFor(settings trim.Settings, wantV, ambientC float64) (*Entry,
 	}
 	gives := func(step int) (float64, error) {
 		x := entry.Min + float64(step)*entry.Step
-		tuning, err := machine.Tune(f.set, settings.With(trim.Settings{key: part.Number(x)}))
-		if err != nil {
-			return 0, err
-		}
-		model, err := modelWith(f.set, tuning, f.Theta)
+		model, err := f.Model(settings.With(trim.Settings{key: part.Number(x)}))
 		if err != nil {
 			return 0, err
 		}

@@ -113,6 +113,16 @@ func rig(set *part.Set, theta []float64) (silicon.Chip, machine.Adjust) {
 	}
 }
 
+// Model returns the model of the rig as it is known, tuned by settings. The error is a fault.List when the board does not
+// take them.
+func (f *Fit) Model(settings trim.Settings) (*machine.Model, error) {
+	tuning, err := machine.Tune(f.set, settings)
+	if err != nil {
+		return nil, err
+	}
+	return modelWith(f.set, tuning, f.Theta)
+}
+
 func modelWith(set *part.Set, tuning machine.Tuning, theta []float64) (*machine.Model, error) {
 	chip, adjust := rig(set, theta)
 	return machine.NewAdjustedModel(set, tuning, chip, adjust)

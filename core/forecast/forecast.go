@@ -55,14 +55,11 @@ func FromSheets(set *part.Set, settings trim.Settings, ambientC float64) (*Resul
 // Forecast forecasts a trim at an ambient temperature in °C. The error is a fault.List when the board does not take the
 // settings.
 func (f *Fit) Forecast(settings trim.Settings, ambientC float64) (*Result, error) {
-	tuning, err := machine.Tune(f.set, settings)
+	model, err := f.Model(settings)
 	if err != nil {
 		return nil, err
 	}
-	model, err := modelWith(f.set, tuning, f.Theta)
-	if err != nil {
-		return nil, fmt.Errorf("forecast: %w", err)
-	}
+	tuning := model.Tuning()
 	nudged, err := f.nudged(model)
 	if err != nil {
 		return nil, fmt.Errorf("forecast: %w", err)

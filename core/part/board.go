@@ -179,6 +179,19 @@ func (s BoardSetting) at(index int) BoardSetting {
 	return s
 }
 
+// Steps lists the values that a setting can be set to, in rising order; none where the board does not offer it.
+func (b *Board) Steps(setting string) []float64 {
+	entry, ok := b.Lookup(setting)
+	if !ok || entry.Step <= 0 {
+		return nil
+	}
+	var values []float64
+	for x := entry.Min; x <= entry.Max+1e-9; x += entry.Step {
+		values = append(values, x)
+	}
+	return values
+}
+
 // Pattern splits a setting's key into its pattern and index: "curve.core.5" is "curve.core.*" and 5. The
 // index is -1 where there is none.
 func Pattern(setting string) (string, int) {

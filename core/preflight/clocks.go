@@ -29,25 +29,12 @@ func referenceMovesMemory(in *Input) []Finding {
 		}
 	}
 	fix := trim.Settings(nil)
-	plan := clock.NewPlan(in.Set.Processor, in.Settings.Number("clock.base", in.Set.Processor.BaseClockMHz), in.provenMTs(), in.rateSteps())
+	plan := clock.NewPlan(in.Set.Processor, in.Settings.Number("clock.base", in.Set.Processor.BaseClockMHz), in.provenMTs(), in.Set.Board.Steps("memory.rate"))
 	if plan.MemorySetting > 0 && in.offers("memory.rate") {
 		fix = trim.Settings{"memory.profile": part.Choice(trim.ProfileManual), "memory.rate": part.Number(plan.MemorySetting)}
 	}
 	return one(Caution, []string{"clock.base"}, fix, "Derive memory and fabric anew from the base clock; the clock plan shows how.",
 		"The base clock also moves the memory from %.0f to %.0f MT/s.", before.Memory.MTs, now.Memory.MTs)
-}
-
-// rateSteps lists the memory rates that the board offers at the usual base clock.
-func (in *Input) rateSteps() []float64 {
-	entry, ok := in.Set.Board.Lookup("memory.rate")
-	if !ok {
-		return nil
-	}
-	var rates []float64
-	for x := entry.Min; x <= entry.Max+1e-9; x += entry.Step {
-		rates = append(rates, x)
-	}
-	return rates
 }
 
 // memoryBeyondProven reports a memory rate that neither the kit promises nor this rig has proven.

@@ -3,13 +3,11 @@ package preflight
 import (
 	"fmt"
 
+	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 )
-
-// stateOf is a settled machine of the forecast.
-type stateOf struct{ machine.State }
 
 // voltageKeys are what may have raised a voltage: those of them that differ from the parent are named.
 var voltageKeys = []string{"voltage.core.mode", "voltage.core.fixed", "voltage.core.target", "voltage.core.offset", "voltage.lightLift", "loadline.level", "loadline.ac", "curve.all", "clock.boostOffset", "clock.ratio.all"}
@@ -67,10 +65,10 @@ func (in *Input) flattest() bool {
 }
 
 // overshoots returns by how much the highest overshoot of any load passes the part's transient ceiling.
-func (in *Input) overshoots() (s stateOf, above float64) {
+func (in *Input) overshoots() (s machine.State, above float64) {
 	for _, one := range in.states() {
 		if over := one.OvershootV - in.Set.Processor.TransientMaxV; over > above {
-			s, above = stateOf{one}, over
+			s, above = one, over
 		}
 	}
 	return s, above
@@ -122,24 +120,17 @@ func fixedAtIdle(in *Input) []Finding {
 	if in.Settings.Word("voltage.core.mode") != trim.Fixed || !in.changed("voltage.core.mode") {
 		return nil
 	}
-	idle, now := "", ""
+	at, sleepless := "", ""
 	for _, s := range in.states() {
-		if s.Load == "idle" {
-			idle = fmt.Sprintf("%.3f V", s.DeliveredV)
+		if s.Load == load.Idle {
+			at = fmt.Sprintf(" (%.3f V)", s.DeliveredV)
 		}
 	}
 	if !in.Settings.Switch("platform.cStates", true) {
-		now = ", and with C-states off the cores never sleep"
+		sleepless = ", and with C-states off the cores never sleep"
 	}
 	return one(Caution, []string{"voltage.core.mode"}, nil, "Keep it for a static profile only; an adaptive voltage or an offset saves power at idle.",
-		"A fixed voltage stays at idle too%s%s.", within(idle), now)
-}
-
-func within(text string) string {
-	if text == "" {
-		return ""
-	}
-	return " (" + text + ")"
+		"A fixed voltage stays at idle too%s%s.", at, sleepless)
 }
 
 // corridorCrossed refuses a corridor whose floor lies above its ceiling, or whose ends are the wrong way round.

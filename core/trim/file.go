@@ -3,6 +3,7 @@ package trim
 import (
 	"encoding/json"
 	"fmt"
+	"unicode/utf8"
 
 	"zerokeel/core/fault"
 	"zerokeel/core/part"
@@ -10,6 +11,12 @@ import (
 
 // Format marks a trim file.
 const Format = "zerokeel.trim/1"
+
+// Lengths of a trim's name and reason.
+const (
+	maxName   = 80
+	maxReason = 2000
+)
 
 // File is a trim as it stands in a .trim.json file. Settings not named keep the board's value as delivered.
 type File struct {
@@ -36,6 +43,12 @@ func ParseFile(text []byte, set *part.Set) (*File, error) {
 	var f fault.List
 	if file.Format != Format {
 		f.Add("format", "this version reads "+Format, "%q is not a format known here", file.Format)
+	}
+	if utf8.RuneCountInString(file.Name) > maxName {
+		f.Add("name", fmt.Sprintf("give at most %d characters", maxName), "it has %d", utf8.RuneCountInString(file.Name))
+	}
+	if utf8.RuneCountInString(file.Reason) > maxReason {
+		f.Add("reason", fmt.Sprintf("give at most %d characters", maxReason), "it has %d", utf8.RuneCountInString(file.Reason))
 	}
 	if file.For.Processor != "" && file.For.Processor != set.Processor.ID {
 		f.Add("for.processor", "use a trim for "+set.Processor.ID, "the trim is for %q", file.For.Processor)

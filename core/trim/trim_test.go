@@ -154,6 +154,7 @@ func TestParseFileNamesEveryFault(t *testing.T) {
 			[]string{"settings.memory.profile", "settings.limit.ppt", "settings.limit.temperatureOn", "settings.curve.all", "settings.curve.core.9", "settings.colour"}},
 		{"setting twice", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"curve.all":-1,"curve.all":-2}}`, []string{"settings.curve.all"}},
 		{"number past the range", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"curve.all":1e309}}`, []string{"settings.curve.all"}},
+		{"name too long", `{"format":"zerokeel.trim/1","name":"` + strings.Repeat("x", 81) + `","for":{"processor":"","board":""},"settings":{"curve.all":-1}}`, []string{"name"}},
 		{"unknown field", `{"format":"zerokeel.trim/1","name":"x","author":"y","for":{"processor":"","board":""},"settings":{}}`, []string{"author"}},
 	}
 	for _, row := range rows {
