@@ -57,7 +57,8 @@ func (m *Model) newDemand(kind load.Kind, cores []int) demand {
 
 // activity is the share of the capacitance that a load switches on this machine.
 func (m *Model) activity(kind load.Kind) float64 {
-	a := m.set.Processor.Power.Activity[kind] * math.Exp(m.adjust.Switched[kind])
+	class, share := kind.Class()
+	a := share * m.set.Processor.Power.Activity[class] * math.Exp(m.adjust.Switched[class])
 	if kind != load.Idle && !m.tuning.SMT && m.set.Processor.ThreadsPerCore > 1 {
 		a *= oneThreadActivity
 	}
@@ -83,7 +84,7 @@ func (m *Model) capCores(d *demand) {
 			d.caps[c] = m.idleBin
 			continue
 		}
-		ratio := m.bins.AtMost(m.tuning.Clocks.Top(p, c, here[p.ClusterOf(c)], d.count, d.kind == load.Heavy))
+		ratio := m.bins.AtMost(m.tuning.Clocks.Top(p, c, here[p.ClusterOf(c)], d.count, d.kind.WideVectors()))
 		d.caps[c] = min(ratio, m.highest[c])
 		d.held = d.held || m.highest[c] < ratio
 		if first || d.caps[c] > d.top {

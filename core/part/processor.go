@@ -348,7 +348,7 @@ func (p *Processor) Validate() fault.List {
 	within("power.leakPerK", p.Power.LeakPerK, 0, 0.05, "1/K")
 	within("power.leakV0", p.Power.LeakV0, 0.5, 1.6, "V")
 	within("power.leakT0C", p.Power.LeakT0C, 0, 110, "°C")
-	for _, k := range load.Kinds {
+	for _, k := range load.Classes {
 		if a, ok := p.Power.Activity[k]; !ok {
 			f.Add("power.activity."+string(k), "give the share of the capacitance that this load switches", "missing")
 		} else {
@@ -356,8 +356,8 @@ func (p *Processor) Validate() fault.List {
 		}
 	}
 	for k := range p.Power.Activity {
-		if !k.Valid() {
-			f.Add("power.activity."+string(k), "remove it", "no such load")
+		if !slices.Contains(load.Classes, k) {
+			f.Add("power.activity."+string(k), "remove it", "part sheets tell of no such load")
 		}
 	}
 	within("uncore.baseW", p.Uncore.BaseW, 0, 200, "W")

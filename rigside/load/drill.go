@@ -1,3 +1,6 @@
+// Package load holds the loads that a rig runs to prove a trim. They are made to find faults: every worker computes
+// something whose result is known, and compares it every few milliseconds. A task is what a worker computes, a drill the
+// workers of a leg, each bound to its processor.
 package load
 
 import (
@@ -15,15 +18,19 @@ import (
 
 // Spec says what a drill runs.
 type Spec struct {
-	Kind   load.Kind
-	CPUs   [][]int // per core of the leg: the processors (threads) to load
-	Inject *Inject
+	Kind     load.Kind
+	CPUs     [][]int // per core of the leg: the processors (threads) to load
+	Width    Width   // of the vectors; Widest() as a rule
+	MemoryMB int     // of a memory load, for all workers together
+	Steady   bool    // always the same work, as a yardstick needs it
+	Inject   *Inject
 }
 
-// Inject flips one bit in the work of a core, by its place in Spec.CPUs, after some time.
+// Inject flips one bit in the work of a core, by its place in Spec.CPUs, after some time. Which bit, Seed tells.
 type Inject struct {
 	Place int
 	After time.Duration
+	Seed  uint64
 }
 
 // Fault is a wrong result.
@@ -35,32 +42,39 @@ type Fault struct {
 
 // Drill is a load that runs. Each thread has a worker of its own, pinned to its processor.
 type Drill struct {
-	spec    Spec
-	started time.Time
-	passes  []atomic.Uint64 // per core
-	turn    atomic.Int32
-	armed   atomic.Bool // an injection is still to be made
-	faults  chan Fault
-	workers sync.WaitGroup
-	cancel  context.CancelFunc
+	spec     Spec
+	started  time.Time
+	work     []atomic.Uint64 // per core, in thousands of operations
+	turn     atomic.Int32
+	armed    atomic.Bool  // an injection is still to be made
+	injected atomic.Int64 // when it was made, ns since the start
+	coverage []atomic.Uint32
+	faults   chan Fault
+	failed   chan error
+	workers  sync.WaitGroup
+	cancel   context.CancelFunc
 }
 
-// Start begins a drill; it runs until Stop. Faults come on the channel of Faults.
+// Start begins a drill; it runs until Stop. Faults come on the channel of Faults. An error on the channel of Failed
+// tells that a worker could not begin.
 func Start(ctx context.Context, spec Spec) *Drill {
-	// Pre-computing the references keeps their cost out of the measured time.
-	for _, w := range Widths() {
-		NewWorker(w)
-	}
 	ctx, cancel := context.WithCancel(ctx)
-	d := &Drill{spec: spec, started: time.Now(), passes: make([]atomic.Uint64, len(spec.CPUs)), faults: make(chan Fault, 16), cancel: cancel}
+	d := &Drill{spec: spec, work: make([]atomic.Uint64, len(spec.CPUs)), faults: make(chan Fault, 16), failed: make(chan error, 1), cancel: cancel}
 	d.armed.Store(spec.Inject != nil)
+	var threads []func()
 	for place, cpus := range spec.CPUs {
 		for thread, cpu := range cpus {
 			if spec.Kind.OneCore() && thread > 0 {
 				continue // a light load leaves the core's second thread idle
 			}
-			d.workers.Go(func() { d.work(ctx, place, cpu) })
+			worker := len(threads)
+			threads = append(threads, func() { d.worker(ctx, worker, place, cpu) })
 		}
+	}
+	d.coverage = make([]atomic.Uint32, len(threads))
+	d.started = time.Now()
+	for _, work := range threads {
+		d.workers.Go(work)
 	}
 	return d
 }
@@ -68,13 +82,28 @@ func Start(ctx context.Context, spec Spec) *Drill {
 // Faults delivers wrong results as they are found.
 func (d *Drill) Faults() <-chan Fault { return d.faults }
 
-// Passes returns the work done so far by each core.
-func (d *Drill) Passes() []uint64 {
-	out := make([]uint64, len(d.passes))
-	for i := range d.passes {
-		out[i] = d.passes[i].Load()
+// Failed delivers why a worker could not begin.
+func (d *Drill) Failed() <-chan error { return d.failed }
+
+// Work returns the operations done so far by each core, in thousands.
+func (d *Drill) Work() []uint64 {
+	out := make([]uint64, len(d.work))
+	for i := range d.work {
+		out[i] = d.work[i].Load()
 	}
 	return out
+}
+
+// InjectedAt returns when a bit was flipped, since the start; 0 when none was.
+func (d *Drill) InjectedAt() time.Duration { return time.Duration(d.injected.Load()) }
+
+// Coverage returns the share of its memory that a memory load has put through every pattern, 0 to 1.
+func (d *Drill) Coverage() float64 {
+	total := 0.0
+	for i := range d.coverage {
+		total += float64(d.coverage[i].Load()) / 1e6
+	}
+	return total / float64(max(1, len(d.coverage)))
 }
 
 // Turn moves a one-core load to another core.
@@ -94,76 +123,86 @@ func (d *Drill) Stop(wait time.Duration) (clean bool) {
 	}
 }
 
-// resting is how long a worker that has nothing to do looks away, and idleEvery how often an idle watch computes a
-// little.
+// Times of a worker: how long one that has nothing to do looks away at most, how often an idle watch computes a
+// little, and the work and the pause of a light load, so that the core keeps its highest clock.
 const (
-	resting   = 2 * time.Millisecond
-	idleEvery = time.Second
+	resting    = 2 * time.Millisecond
+	idleEvery  = time.Second
+	lightWorks = 400 * time.Millisecond
+	lightRests = 15 * time.Millisecond
 )
 
-// work is one worker. It stays locked to its thread, so that the thread, bound to one processor, ends with it.
-func (d *Drill) work(ctx context.Context, place, cpu int) {
+// worker is one thread's work. It stays locked to its thread, so that the thread, bound to one processor, ends with it.
+func (d *Drill) worker(ctx context.Context, worker, place, cpu int) {
 	runtime.LockOSThread()
 	var set unix.CPUSet
 	set.Set(cpu)
 	_ = unix.SchedSetaffinity(0, &set) // where binding is forbidden, the load still runs
-	byWidth := map[Width]*Worker{}
-	for _, w := range Widths() {
-		byWidth[w] = NewWorker(w)
+	t, err := newTask(d.spec.Kind, setting{width: d.spec.Width, memoryBytes: d.spec.MemoryMB << 20 / len(d.coverage), steady: d.spec.Steady, seed: uint64(cpu)})
+	if err != nil {
+		select {
+		case d.failed <- err:
+		default:
+		}
+		return
 	}
-	choose := rand.New(rand.NewPCG(uint64(cpu), 7))
+	defer closeTask(t)
 	for ctx.Err() == nil {
-		width, rest := d.next(place, choose)
-		if rest > 0 {
+		if rest, works := d.rest(place); rest > 0 {
 			select {
 			case <-ctx.Done():
 				return
 			case <-time.After(rest):
 			}
-			if width < 0 {
+			if !works {
 				continue
 			}
 		}
-		d.round(byWidth[width], place)
+		d.round(t, place)
+		if m, ok := t.(*memory); ok {
+			d.coverage[worker].Store(uint32(1e6 * m.coverage()))
+		}
 	}
 }
 
-// next tells how wide a core's next round is, and how long it rests before; a width below zero skips the round.
-func (d *Drill) next(place int, choose *rand.Rand) (Width, time.Duration) {
+// rest tells how long a core rests before its next round, and whether there is a round after it.
+func (d *Drill) rest(place int) (time.Duration, bool) {
+	at := time.Since(d.started)
 	switch d.spec.Kind {
 	case load.Idle:
-		return Portable, idleEvery
+		return idleEvery, true
 	case load.Light:
 		if int(d.turn.Load()) != place {
-			return -1, resting
+			return resting, false
 		}
-		return Portable, 0
-	case load.Mixed:
-		widths := Widths()
-		return widths[choose.IntN(len(widths))], 0
+		if at%(lightWorks+lightRests) > lightWorks {
+			return lightRests, true
+		}
 	case load.Transition:
-		if !load.Bursting(time.Since(d.started).Seconds()) {
-			return -1, resting
+		if works, forS := load.Burst(at.Seconds(), place, len(d.spec.CPUs)); !works {
+			return min(10*resting, time.Duration(forS*float64(time.Second))+time.Microsecond), false
 		}
 	}
-	return Widest(), 0
+	return 0, true
 }
 
-func (d *Drill) round(w *Worker, place int) {
+func (d *Drill) round(t task, place int) {
 	at := time.Since(d.started)
-	injected := false
-	run := w.Run
+	var disturb *disturbance
 	if in := d.spec.Inject; in != nil && in.Place == place && at >= in.After && d.armed.CompareAndSwap(true, false) {
-		injected = true
-		run = func() (int, bool) {
-			return w.RunWith(func(sum []float64) { FlipBit(sum, len(sum)/2, 40) })
-		}
+		disturb = &disturbance{random: rand.New(rand.NewPCG(in.Seed, 1))}
+		d.injected.Store(int64(at))
 	}
-	n, right := run()
-	d.passes[place].Add(uint64(n))
+	n, right := t.round(disturb)
+	if disturb != nil && disturb.later {
+		d.injected.Store(0)
+		d.armed.Store(true)
+	}
+	d.work[place].Add(uint64(n / 1000))
 	if right {
 		return
 	}
+	injected := d.InjectedAt() > 0
 	select {
 	case d.faults <- Fault{Place: place, At: time.Since(d.started), Injected: injected}:
 	default: // enough are waiting to be read

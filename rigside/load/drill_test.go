@@ -1,7 +1,6 @@
 package load_test
 
 import (
-	"os"
 	"runtime"
 	"testing"
 	"time"
@@ -16,7 +15,7 @@ import (
 func cpus(t *testing.T) [][]int {
 	t.Helper()
 	var set unix.CPUSet
-	if err := unix.SchedGetaffinity(os.Getpid(), &set); err != nil {
+	if err := unix.SchedGetaffinity(0, &set); err != nil {
 		t.Fatal(err)
 	}
 	var out [][]int
@@ -48,10 +47,10 @@ func TestEveryLoadWorksOnItsCores(t *testing.T) {
 	places := cpus(t)
 	for _, kind := range core.Kinds {
 		t.Run(string(kind), func(t *testing.T) {
-			d := load.Start(t.Context(), load.Spec{Kind: kind, CPUs: places})
+			d := load.Start(t.Context(), load.Spec{Kind: kind, CPUs: places, Width: load.Widest(), MemoryMB: 4})
 			for place := range places {
 				d.Turn(place)
-				until(t, "the core has worked", func() bool { return d.Passes()[place] > 0 })
+				until(t, "the core has worked", func() bool { return d.Work()[place] > 0 })
 			}
 			if !d.Stop(10 * time.Second) {
 				t.Error("a worker did not stop")
@@ -61,8 +60,8 @@ func TestEveryLoadWorksOnItsCores(t *testing.T) {
 				t.Errorf("a fault without cause: %+v", f)
 			default:
 			}
-			after := d.Passes()
-			if again := d.Passes(); again[0] != after[0] {
+			after := d.Work()
+			if again := d.Work(); again[0] != after[0] {
 				t.Error("work goes on after the stop")
 			}
 		})
@@ -72,14 +71,17 @@ func TestEveryLoadWorksOnItsCores(t *testing.T) {
 // TestInjectedFaultIsNamed flips a bit on each core in turn, and looks for it by its place.
 func TestInjectedFaultIsNamed(t *testing.T) {
 	places := cpus(t)
-	for place := range places {
-		d := load.Start(t.Context(), load.Spec{Kind: core.Heavy, CPUs: places, Inject: &load.Inject{Place: place}})
-		if f := <-d.Faults(); f.Place != place || !f.Injected {
-			t.Errorf("injected at %d, found %+v", place, f)
-		}
-		d.Stop(10 * time.Second)
-		if len(d.Faults()) > 0 {
-			t.Error("one flipped bit was found more than once")
+	for _, kind := range core.Kinds {
+		for place := range places {
+			d := load.Start(t.Context(), load.Spec{Kind: kind, CPUs: places, Width: load.Widest(), MemoryMB: 4, Inject: &load.Inject{Place: place, Seed: 5}})
+			d.Turn(place)
+			if f := <-d.Faults(); f.Place != place || !f.Injected {
+				t.Errorf("%s: injected at %d, found %+v", kind, place, f)
+			}
+			d.Stop(10 * time.Second)
+			if len(d.Faults()) > 0 {
+				t.Errorf("%s: one flipped bit was found more than once", kind)
+			}
 		}
 	}
 }
@@ -92,10 +94,10 @@ func TestLightLoadStaysOnItsTurn(t *testing.T) {
 	}
 	d := load.Start(t.Context(), load.Spec{Kind: core.Light, CPUs: places})
 	defer d.Stop(10 * time.Second)
-	until(t, "the first core has worked", func() bool { return d.Passes()[0] > 0 })
-	if n := d.Passes()[1]; n != 0 {
+	until(t, "the first core has worked", func() bool { return d.Work()[0] > 0 })
+	if n := d.Work()[1]; n != 0 {
 		t.Errorf("the second core did %d passes in the first one's turn", n)
 	}
 	d.Turn(1)
-	until(t, "the second core has worked", func() bool { return d.Passes()[1] > 0 })
+	until(t, "the second core has worked", func() bool { return d.Work()[1] > 0 })
 }

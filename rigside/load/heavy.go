@@ -1,10 +1,3 @@
-// Package load holds the loads that a rig runs to prove a trim. They are made to find faults: every worker computes
-// something whose result is known, and compares it every few milliseconds.
-//
-// The heavy load multiplies two small matrices again and again, adding to a third, all of them in the first-level
-// cache. Every element takes its additions in one fixed order, so the result is the same to the last bit in every
-// vector width and in plain Go, and one reference serves all. Since the sum is carried on from pass to pass, an error
-// in a register, in the sum or in a factor stays until the comparison.
 package load
 
 import (
@@ -12,6 +5,11 @@ import (
 	"math"
 	"sync"
 )
+
+// The heavy load multiplies two small matrices again and again, adding to a third, all of them in the first-level
+// cache. Every element takes its additions in one fixed order, so the result is the same to the last bit in every
+// vector width and in plain Go, and one reference serves all. Since the sum is carried on from pass to pass, an error
+// in a register, in the sum or in a factor stays until the comparison.
 
 // Shape of the matrices: C (rows × cols) += A (rows × depth) · B (depth × cols), 30 KiB together.
 const (
@@ -48,28 +46,28 @@ func Widest() Width {
 // Widths lists the widths that this machine has, the narrowest first.
 func Widths() []Width { return append([]Width{Portable}, vectorWidths()...) }
 
-// passes is how many passes are made between two comparisons, a call how many of them without a break: assembly cannot
-// be interrupted, so a call stays well below a millisecond.
+// vectorPasses and portablePasses are how many passes are made between two comparisons, perCall how many of them without
+// a break: assembly cannot be interrupted, so a call stays well below a millisecond.
 const (
 	vectorPasses   = 1000
 	portablePasses = 40
 	perCall        = 100
 )
 
-// Worker runs the load on one core. It is not safe for concurrent use.
-type Worker struct {
+// heavy is the heavy load. A round makes so many passes and compares the sum.
+type heavy struct {
 	width   Width
 	passes  int
 	want    uint64
 	a, b, c []float64
+	flipped *float64 // a factor that a disturbance changed, and what it was
+	was     float64
 }
 
-// NewWorker returns a worker. It panics when the machine does not have the width.
-func NewWorker(width Width) *Worker {
-	w := &Worker{width: width, passes: vectorPasses, c: aligned(rows * cols)}
-	if width == Portable {
-		w.passes = portablePasses
-	} else if width != Bits256 && width != Bits512 {
+// newHeavy panics when the machine does not have the width.
+func newHeavy(width Width, passes int) *heavy {
+	w := &heavy{width: width, passes: passes, c: aligned(rows * cols)}
+	if width != Portable && width != Bits256 && width != Bits512 {
 		panic(fmt.Sprintf("load: no vectors of %d bits", width))
 	}
 	w.a, w.b = factors()
@@ -77,28 +75,57 @@ func NewWorker(width Width) *Worker {
 	return w
 }
 
-// Run makes one round of passes and compares the result. It returns the number of passes, and whether the result was
-// right.
-func (w *Worker) Run() (passes int, right bool) {
-	clear(w.c)
-	for left := w.passes; left > 0; left -= perCall {
-		multiplyAdd(w.width, w.a, w.b, w.c, min(left, perCall))
+// passesOf is how many passes a round of a width makes.
+func passesOf(width Width) int {
+	if width == Portable {
+		return portablePasses
 	}
-	return w.passes, checksum(w.c) == w.want
+	return vectorPasses
 }
 
-// RunWith is Run with a chance to disturb the sum half way, to show that the comparison finds it.
-func (w *Worker) RunWith(disturb func(sum []float64)) (passes int, right bool) {
+func (w *heavy) round(d *disturbance) (operations float64, right bool) {
 	clear(w.c)
-	multiplyAdd(w.width, w.a, w.b, w.c, w.passes/2)
-	disturb(w.c)
-	multiplyAdd(w.width, w.a, w.b, w.c, w.passes-w.passes/2)
-	return w.passes, checksum(w.c) == w.want
+	if w.flipped != nil { // a wrong factor lasts for a round
+		*w.flipped, w.flipped = w.was, nil
+	}
+	half := (w.passes + 1) / 2
+	w.run(half)
+	if d != nil {
+		w.disturb(d)
+	}
+	w.run(w.passes - half)
+	return float64(w.passes) * FlopsPerPass, checksum(w.c) == w.want
 }
 
-// FlipBit flips one bit of a value.
-func FlipBit(values []float64, at, bit int) {
-	values[at] = math.Float64frombits(math.Float64bits(values[at]) ^ 1<<bit)
+func (w *heavy) run(passes int) {
+	for ; passes > 0; passes -= perCall {
+		multiplyAdd(w.width, w.a, w.b, w.c, min(passes, perCall))
+	}
+}
+
+// disturb flips a bit of a factor or of the sum, but for the lowest of the mantissa: such a change a later rounding may
+// swallow, and then no result is wrong.
+func (w *heavy) disturb(d *disturbance) {
+	at, bit := d.pick(len(w.a)+len(w.b)+len(w.c)), swallowed+d.pick(63-swallowed)
+	switch {
+	case at < len(w.a):
+		w.flip(w.a, at, bit)
+	case at < len(w.a)+len(w.b):
+		w.flip(w.b, at-len(w.a), bit)
+	default:
+		flipBit(&w.c[at-len(w.a)-len(w.b)], bit)
+	}
+}
+
+const swallowed = 12
+
+func (w *heavy) flip(factor []float64, at, bit int) {
+	w.flipped, w.was = &factor[at], factor[at]
+	flipBit(w.flipped, bit)
+}
+
+func flipBit(value *float64, bit int) {
+	*value = math.Float64frombits(math.Float64bits(*value) ^ 1<<bit)
 }
 
 // factors returns A and B: numbers of either sign between 0.25 and 1, so that no sum overflows or becomes subnormal,

@@ -29,6 +29,54 @@ func multiplyAdd(width Width, a, b, c []float64, passes int) {
 	}
 }
 
+func forwardRows(width Width, re, im []float64, stride, n int, w []float64) {
+	switch width {
+	case Bits512:
+		forward512(&re[0], &im[0], stride, n, &w[0])
+	case Bits256:
+		forward256(&re[0], &im[0], stride, n, &w[0])
+	default:
+		forwardRowsPortable(re, im, stride, n, w)
+	}
+}
+
+func backwardRows(width Width, re, im []float64, stride, n int, w []float64) {
+	switch width {
+	case Bits512:
+		backward512(&re[0], &im[0], stride, n, &w[0])
+	case Bits256:
+		backward256(&re[0], &im[0], stride, n, &w[0])
+	default:
+		backwardRowsPortable(re, im, stride, n, w)
+	}
+}
+
+// perTurn is how many numbers are turned in one call, which cannot be interrupted.
+const perTurn = 1 << 14
+
+func turnAll(width Width, re, im, wre, wim []float64, back bool) {
+	for at := 0; at < len(re); at += perTurn {
+		n := min(perTurn, len(re)-at)
+		switch {
+		case width == Portable:
+			turnAllPortable(re[at:at+n], im[at:at+n], wre[at:at+n], wim[at:at+n], back)
+		case width == Bits512 && back:
+			turn512Back(&re[at], &im[at], &wre[at], &wim[at], n)
+		case width == Bits512:
+			turn512(&re[at], &im[at], &wre[at], &wim[at], n)
+		case back:
+			turn256Back(&re[at], &im[at], &wre[at], &wim[at], n)
+		default:
+			turn256(&re[at], &im[at], &wre[at], &wim[at], n)
+		}
+	}
+}
+
+// hammer reads two words by turns, past the caches.
+//
+//go:noescape
+func hammer(a, b *uint64, times int)
+
 // aligned returns n zeros on a cache-line boundary, so that no vector load crosses one.
 func aligned(n int) []float64 {
 	const line = 64
