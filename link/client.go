@@ -29,6 +29,34 @@ type Client struct {
 	wake   chan struct{}
 	muted  bool
 	linked bool
+	keeper Keeper
+	empty  func() // called when nothing is held any more
+}
+
+// Keeper keeps frames beyond the life of the process until they are acknowledged. Its methods are called one at a time.
+type Keeper interface {
+	Keep(Frame) error
+	Drop(seq uint64) error
+}
+
+// Through makes the client keep every frame it sends in k.
+func (c *Client) Through(k Keeper) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.keeper = k
+}
+
+// Deliver hands over the frames that an earlier process of the rig kept, under that process's hello, and returns when the
+// server holds them all, or refuses them, or the context ends.
+func Deliver(ctx context.Context, server, token string, hello Hello, frames []Frame, log *slog.Logger) error {
+	if len(frames) == 0 {
+		return nil
+	}
+	ctx, done := context.WithCancel(ctx)
+	defer done()
+	c := NewClient(server, token, func() Hello { return hello }, func(Order) {}, log)
+	c.held, c.seq, c.empty = frames, frames[len(frames)-1].Seq, done
+	return c.Run(ctx)
 }
 
 // BeatEvery is the time between two signs of life.
@@ -52,6 +80,11 @@ func (c *Client) Send(f Frame) {
 	c.mu.Lock()
 	c.seq++
 	f.Seq = c.seq
+	if c.keeper != nil {
+		if err := c.keeper.Keep(f); err != nil {
+			c.log.Error("a frame is kept in memory only", "error", err)
+		}
+	}
 	c.held = append(c.held, f)
 	if n := len(c.held) - maxHeld; n > 0 {
 		c.held[n-1].Samples = nil
@@ -239,6 +272,17 @@ func (c *Client) acknowledge(seq uint64) {
 		n++
 	}
 	c.held = c.held[n:]
+	if len(c.held) > 0 {
+		return
+	}
+	if c.keeper != nil {
+		if err := c.keeper.Drop(seq); err != nil {
+			c.log.Error("the spool cannot be emptied", "error", err)
+		}
+	}
+	if c.empty != nil {
+		c.empty()
+	}
 }
 
 func write(ctx context.Context, conn *websocket.Conn, m Message) error {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
@@ -16,6 +17,8 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
 	"zerokeel/core/fault"
+	"zerokeel/core/load"
+	"zerokeel/core/verdict"
 	"zerokeel/link"
 )
 
@@ -84,15 +87,27 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 	}
 	h := hello()
 	h.Journal = []link.Unending{{Order: "o", BootID: "b0", At: 5}}
+	h.Crash = &link.Crash{BootID: "b0", SeenAt: 5, Words: "w"}
+	covered := 1.0
 	score := 12.5
 	messages := []link.Message{
 		{Hello: &h}, {Welcome: &link.Welcome{Rig: "x", Last: 3}}, {Ack: &link.Ack{Seq: 1}}, {Beat: &link.Beat{Now: 1}}, {Refusal: &link.Refusal{Problem: "p", Remedy: "r"}},
-		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Inject: &link.Inject{Core: 0, AfterS: 1}}},
+		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Width: "512", MemoryMB: 5, AbortC: 95, Inject: &link.Inject{Core: 0, AfterS: 1, Seed: 7}}},
 		{Order: &link.Order{ID: "o", Do: link.Stop}},
 		{Frame: &link.Frame{Seq: 1, Samples: &link.Samples{Order: "o", At: []int64{1}, Channels: []string{"a"}, Values: [][]*float64{{nil}}},
 			Events: []link.Event{{Order: "o", Kind: "miscalculated", AtS: 1, Core: 2, Injected: true, Text: "t"}}, Progress: []link.Progress{{Order: "o", AtS: 1, Count: []float64{1}}},
-			Started: &link.Started{Order: "o", At: 1}, Finished: &link.Finished{Order: "o", How: link.Done, RanS: 2, Score: &score},
+			Started: &link.Started{Order: "o", At: 1}, Finished: &link.Finished{Order: "o", How: link.Done, RanS: 2, Score: &score, Others: 0.1, Coverage: &covered},
 			Limiters: &link.LimiterCounts{Order: "o"}}},
+	}
+	for _, kind := range load.Kinds {
+		messages = append(messages, link.Message{Order: &link.Order{ID: "o", Do: link.Run, Load: kind, Cores: []int{0}, Seconds: 5}})
+	}
+	for _, kind := range []verdict.EventKind{verdict.EventMiscalculated, verdict.EventCorrected, verdict.EventUncorrected, verdict.EventStalled, verdict.EventOverheated,
+		verdict.EventThrottled, verdict.EventSensorLost, verdict.EventLowMemory, verdict.EventPanic, verdict.EventRefused} {
+		if !kind.Reported() {
+			t.Errorf("%s may not be reported", kind)
+		}
+		messages = append(messages, link.Message{Frame: &link.Frame{Seq: 1, Events: []link.Event{{Order: "o", Kind: kind, Core: -1}}}})
 	}
 	for _, m := range messages {
 		text, err := link.Encode(m)
@@ -273,3 +288,22 @@ type changes struct {
 }
 
 func (c *changes) Changed(int64) { c.linked <- struct{}{} }
+
+// TestDeliverHandsOverWhatWasKept: frames of an earlier process arrive though storing fails at first, those that the server
+// holds already are not sent twice, and Deliver returns when all are held.
+func TestDeliverHandsOverWhatWasKept(t *testing.T) {
+	sink := &memory{fail: 2, last: 4, grew: make(chan struct{}, 1)}
+	hub := link.NewHub(sink, slog.New(slog.DiscardHandler))
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, 1, "test") }))
+	defer server.Close()
+	var frames []link.Frame
+	for seq := uint64(3); seq <= 9; seq++ {
+		frames = append(frames, link.Frame{Seq: seq})
+	}
+	if err := link.Deliver(t.Context(), server.URL, "token", hello(), frames, slog.New(slog.DiscardHandler)); err != nil {
+		t.Fatal(err)
+	}
+	if got := fmt.Sprint(sink.seen); got != "[5 6 7 8 9]" {
+		t.Errorf("the server got %s", got)
+	}
+}

@@ -47,6 +47,7 @@ type Hello struct {
 	Facts     Facts      `json:"facts"`
 	Channels  []Channel  `json:"channels"`
 	Running   string     `json:"running,omitempty"` // the order being run
+	Crash     *Crash     `json:"crash,omitempty"`   // how the machine's start before this one ended, if not by a shutdown
 	Journal   []Unending `json:"journal,omitempty"` // orders that the journal shows begun but not ended
 }
 
@@ -76,6 +77,13 @@ type Unending struct {
 	Order  string `json:"order"`
 	BootID string `json:"bootId"`
 	At     int64  `json:"at"` // ms since 1970 UTC
+}
+
+// Crash tells of a start of the machine that ended without a shutdown, as the rig saw it when it came back.
+type Crash struct {
+	BootID string `json:"bootId"`
+	SeenAt int64  `json:"seenAt"`          // the rig's last sign of life in it, ms since 1970 UTC
+	Words  string `json:"words,omitempty"` // what the kernel wrote when it stopped
 }
 
 // Welcome answers a hello: the last frame of the stream that the server holds.
@@ -132,6 +140,9 @@ type Finished struct {
 	How   How      `json:"how"`
 	RanS  float64  `json:"ranS"`
 	Score *float64 `json:"score,omitempty"` // of a yardstick
+
+	Others   float64  `json:"others,omitempty"`   // share of the machine that other programs used meanwhile
+	Coverage *float64 `json:"coverage,omitempty"` // of a memory load: share of its memory that held every pattern
 }
 
 // How an order ended, as the rig sees it.
@@ -142,6 +153,7 @@ const (
 	Faulted How = "faulted" // ended at a fault
 	Halted  How = "halted"  // ended by an order to stop
 	Refused How = "refused" // not run at all; an event says why
+	Aborted How = "aborted" // the rig ended it to keep itself safe; an event says why
 )
 
 // LimiterCounts are the seconds for which each limiter held during an order so far.
@@ -158,7 +170,10 @@ type Order struct {
 	Yardstick string    `json:"yardstick,omitempty"` // "all-core" or "single-core"
 	Cores     []int     `json:"cores,omitempty"`
 	Seconds   float64   `json:"seconds,omitempty"`
-	TurnS     float64   `json:"turnS,omitempty"` // per core, of a one-core load
+	TurnS     float64   `json:"turnS,omitempty"`    // per core, of a one-core load
+	Width     string    `json:"width,omitempty"`    // of the vectors: "widest" (also if absent), "portable", "256", "512"
+	MemoryMB  int       `json:"memoryMB,omitempty"` // of a memory load, for all cores together; 0 leaves it to the rig
+	AbortC    float64   `json:"abortC,omitempty"`   // the rig ends the leg when its processor is hotter; 0 for the rig's own limit
 	Inject    *Inject   `json:"inject,omitempty"`
 }
 
@@ -174,6 +189,7 @@ const (
 type Inject struct {
 	Core   int     `json:"core"`
 	AfterS float64 `json:"afterS"`
+	Seed   uint64  `json:"seed,omitempty"` // tells which bit
 }
 
 // Ack acknowledges every frame up to Seq: the server has stored them for good.
@@ -264,6 +280,12 @@ func (h *Hello) validate() fault.List {
 		}
 		seen[c.Key] = true
 	}
+	if h.Crash != nil {
+		checkID(&f, "crash.bootId", h.Crash.BootID)
+		if len(h.Crash.Words) > 1000 {
+			f.Add("crash.words", "give the line that says why, at most 1000 bytes", "%d bytes", len(h.Crash.Words))
+		}
+	}
 	if h.Facts.Cores < 0 || h.Facts.Cores > maxCores {
 		f.Add("facts.cores", "give the number of cores", "%d cores", h.Facts.Cores)
 	}
@@ -296,9 +318,7 @@ func (fr *Frame) validate() fault.List {
 	for i, e := range fr.Events {
 		at := fmt.Sprintf("events[%d]", i)
 		checkID(&f, at+".order", e.Order)
-		switch e.Kind {
-		case verdict.EventMiscalculated, verdict.EventCorrected, verdict.EventStalled, verdict.EventOverheated, verdict.EventRefused:
-		default:
+		if !e.Kind.Reported() {
 			f.Add(at+".kind", "use a kind from the protocol", "%q is no kind of event", e.Kind)
 		}
 		checkSpan(&f, at+".atS", e.AtS)
@@ -319,10 +339,16 @@ func (fr *Frame) validate() fault.List {
 	if x := fr.Finished; x != nil {
 		checkID(&f, "finished.order", x.Order)
 		checkSpan(&f, "finished.ranS", x.RanS)
+		if !(x.Others >= 0 && x.Others <= 1) {
+			f.Add("finished.others", "give a share from 0 to 1", "%g is no share", x.Others)
+		}
+		if x.Coverage != nil && !(*x.Coverage >= 0 && *x.Coverage <= 1) {
+			f.Add("finished.coverage", "give a share from 0 to 1", "%g is no share", *x.Coverage)
+		}
 		switch x.How {
-		case Done, Faulted, Halted, Refused:
+		case Done, Faulted, Halted, Refused, Aborted:
 		default:
-			f.Add("finished.how", "use done, faulted, halted or refused", "%q is no way to end", x.How)
+			f.Add("finished.how", "use done, faulted, halted, refused or aborted", "%q is no way to end", x.How)
 		}
 	}
 	if x := fr.Limiters; x != nil {
@@ -352,6 +378,17 @@ func (o *Order) validate() fault.List {
 	}
 	if !(o.Seconds > 0 && o.Seconds <= 7*86400) {
 		f.Add("seconds", "give up to a week", "%g s is out of range", o.Seconds)
+	}
+	switch o.Width {
+	case "", "widest", "portable", "256", "512":
+	default:
+		f.Add("width", "use widest, portable, 256 or 512", "%.20q is no width", o.Width)
+	}
+	if o.MemoryMB < 0 || o.MemoryMB > 1<<24 {
+		f.Add("memoryMB", "give MB of memory, or 0", "%d MB is out of range", o.MemoryMB)
+	}
+	if !(o.AbortC == 0 || o.AbortC >= 40 && o.AbortC <= 150) {
+		f.Add("abortC", "give 40 to 150 °C, or 0", "%g °C is out of range", o.AbortC)
 	}
 	return f
 }

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 
@@ -24,12 +25,55 @@ func agentCommand() *cobra.Command {
 			return agent.Run(cmd.Context(), cfg)
 		},
 	}
-	f := cmd.Flags()
+	f := cmd.PersistentFlags()
 	f.StringVar(&cfg.Server, "server", "http://127.0.0.1:7350", "address of the server")
 	f.StringVar(&cfg.Token, "token", os.Getenv("ZEROKEEL_TOKEN"), "the rig's token, from its page; or in ZEROKEEL_TOKEN")
-	f.StringVar(&cfg.StateDir, "state", filepath.Join("/var", "lib", "zerokeel"), "folder of the journal")
+	f.StringVar(&cfg.StateDir, "state", filepath.Join("/var", "lib", "zerokeel"), "folder of the journal and the spool")
+	f.Float64Var(&cfg.Rate, "rate", 1, "readings of every sensor per second, 1 to 10")
 	f.BoolVar(&inject, "inject", false, "flip one bit in one worker's data of every leg, to show that faults are found")
 	f.IntVar(&at.Core, "inject-core", 0, "the core whose data is disturbed")
 	f.Float64Var(&at.AfterS, "inject-after", 1, "after how many seconds")
+	f.Uint64Var(&at.Seed, "inject-seed", 1, "tells which bit")
+	cmd.AddCommand(unitCommand(&cfg))
 	return cmd
 }
+
+// unitCommand prints what the system's manager needs to start the agent with the machine.
+func unitCommand(cfg *agent.Config) *cobra.Command {
+	return &cobra.Command{
+		Use: "unit", Short: "Print a systemd unit that starts the agent with the machine", Args: cobra.NoArgs,
+		Long: "Prints a systemd unit. As root:\n" +
+			"  zerokeel agent unit --server http://SERVER:7350 > /etc/systemd/system/zerokeel-agent.service\n" +
+			"  echo ZEROKEEL_TOKEN=… > /etc/zerokeel-agent && chmod 600 /etc/zerokeel-agent\n" +
+			"  systemctl enable --now zerokeel-agent",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			program, err := os.Executable()
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(cmd.OutOrStdout(), unit, program, cfg.Server, cfg.StateDir, cfg.Rate)
+			return err
+		},
+	}
+}
+
+// unit restarts the agent whatever ended it, and lets it read what only root may: the kernel's log, energy counters. The
+// agent must be the last that the kernel ends when memory runs out, since it is the one to tell of it.
+const unit = `[Unit]
+Description=Zero Keel agent: links this machine to its server
+After=network.target
+StartLimitIntervalSec=0
+
+[Service]
+EnvironmentFile=/etc/zerokeel-agent
+ExecStart=%s agent --server %s --state %s --rate %g
+Restart=always
+RestartSec=1
+KillSignal=SIGTERM
+TimeoutStopSec=10
+OOMScoreAdjust=-900
+Nice=-5
+
+[Install]
+WantedBy=multi-user.target
+`

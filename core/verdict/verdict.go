@@ -44,7 +44,21 @@ const (
 	EventOverheated    EventKind = "overheated"    // the hard trip, or the leg's abort temperature
 	EventRefused       EventKind = "refused"       // the agent could not run the leg
 	EventMark          EventKind = "mark"          // set by a person
+	EventUncorrected   EventKind = "uncorrected"   // the hardware noticed an error and could not mend it
+	EventThrottled     EventKind = "throttled"     // the processor slowed down for its heat
+	EventSensorLost    EventKind = "sensor lost"   // the agent no longer sees the temperature, and ended the leg
+	EventLowMemory     EventKind = "low memory"    // the agent ended the leg before the machine ran out of memory
+	EventPanic         EventKind = "panic"         // the operating system stopped; the text is its last word
 )
+
+// Reported tells whether a rig may report the kind; marks are set by people.
+func (k EventKind) Reported() bool {
+	switch k {
+	case EventMiscalculated, EventCorrected, EventUncorrected, EventStalled, EventOverheated, EventRefused, EventThrottled, EventSensorLost, EventLowMemory, EventPanic:
+		return true
+	}
+	return false
+}
 
 // Event is one report. Core is −1 where none is concerned.
 type Event struct {
@@ -119,9 +133,22 @@ func Judge(e Evidence) Result {
 		case EventStalled:
 			r.Verdict = CoreDropped
 			r.Why = fmt.Sprintf("core %d made no progress for %.0f s while the others did", first.Core, StallS)
+		case EventUncorrected:
+			r.Verdict = Miscalculated
+			r.Why = "the hardware noticed an error that it could not mend"
+			if first.Core >= 0 {
+				r.Why += fmt.Sprintf(" on core %d", first.Core)
+			}
+			r.Why += " after " + clock(first.AtS)
+		case EventPanic:
+			r.Verdict, r.Core = Restarted, -1
+			r.Why = "the operating system stopped after " + clock(first.AtS) + ": " + first.Text
 		case EventOverheated:
 			r.Verdict, r.Core = Overheated, -1
 			r.Why = "the processor reached its trip temperature after " + clock(first.AtS)
+			if first.Text != "" {
+				r.Why = "ended by the rig after " + clock(first.AtS) + ": " + first.Text
+			}
 		}
 		return r
 	}
@@ -141,6 +168,9 @@ func Judge(e Evidence) Result {
 	case Finished:
 		if i := slices.IndexFunc(e.Events, func(ev Event) bool { return ev.Kind == EventRefused }); i >= 0 {
 			return r.void("the rig did not run it: " + e.Events[i].Text)
+		}
+		if i := slices.IndexFunc(e.Events, func(ev Event) bool { return ev.Kind == EventSensorLost || ev.Kind == EventLowMemory }); i >= 0 {
+			return r.void("the rig ended it after " + clock(e.RanS) + ": " + e.Events[i].Text)
 		}
 		if e.RanS < shortestShare*e.PlannedS {
 			return r.void(fmt.Sprintf("it ran %s of %s", clock(e.RanS), clock(e.PlannedS)))
@@ -171,7 +201,7 @@ func firstFault(e Evidence) (Event, bool) {
 	}
 	for _, ev := range e.Events {
 		switch ev.Kind {
-		case EventMiscalculated, EventStalled, EventOverheated:
+		case EventMiscalculated, EventStalled, EventOverheated, EventUncorrected, EventPanic:
 			consider(ev)
 		}
 	}

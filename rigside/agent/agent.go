@@ -20,6 +20,7 @@ import (
 	"zerokeel/link"
 	"zerokeel/rigside/journal"
 	"zerokeel/rigside/sensors"
+	"zerokeel/rigside/spool"
 )
 
 // Version is the agent's version, told at each hello.
@@ -29,14 +30,15 @@ const Version = "0.1"
 type Config struct {
 	Server   string
 	Token    string
-	StateDir string // keeps the journal
-	Root     fs.FS  // the machine's file tree, os.DirFS("/")
+	StateDir string  // keeps the journal and the spool
+	Root     fs.FS   // the machine's file tree, os.DirFS("/")
+	Rate     float64 // readings of every sensor per second, 1 to 10; 0 counts as 1
 	Inject   *link.Inject
 	Log      *slog.Logger
 }
 
-// sampleEvery is the time between two readings of every sensor.
-const sampleEvery = time.Second
+// sendEvery is the time between two frames of figures, however many readings each holds.
+const sendEvery = time.Second
 
 type agent struct {
 	cfg     Config
@@ -47,6 +49,8 @@ type agent struct {
 	sensors []sensors.Sensor
 	journal *journal.Journal
 	client  *link.Client
+	crash   *link.Crash
+	read    link.Samples // not yet sent
 
 	mu   sync.Mutex
 	seen map[string]bool
@@ -55,6 +59,12 @@ type agent struct {
 
 // Run links the machine until the context ends, or the server refuses it.
 func Run(ctx context.Context, cfg Config) error {
+	if cfg.Rate == 0 {
+		cfg.Rate = 1
+	}
+	if !(cfg.Rate >= 1 && cfg.Rate <= 10) {
+		return fmt.Errorf("the rate of %g readings per second is out of range; give 1 to 10", cfg.Rate)
+	}
 	var set unix.CPUSet
 	if err := unix.SchedGetaffinity(0, &set); err != nil {
 		return fmt.Errorf("ask for the machine's processors: %w", err)
@@ -80,16 +90,44 @@ func Run(ctx context.Context, cfg Config) error {
 	for i := range a.cores {
 		a.sensors = append(a.sensors, a.rateSensor(i))
 	}
+	if a.crash, err = j.Booted(a.boot); err != nil {
+		return err
+	}
+	if a.crash != nil {
+		a.crash.Words = sensors.LastWords(cfg.Root)
+		cfg.Log.Warn("the machine was not shut down before this start", "last seen", time.UnixMilli(a.crash.SeenAt), "last words", a.crash.Words)
+	}
+	left, err := spool.Leftovers(cfg.StateDir)
+	if err != nil {
+		return err
+	}
+	kept, err := spool.Open(cfg.StateDir, spool.Head{Stream: a.stream, BootID: a.boot})
+	if err != nil {
+		return err
+	}
+	defer func() { _ = kept.Close() }()
 	a.client = link.NewClient(cfg.Server, cfg.Token, a.hello, func(o link.Order) { a.order(ctx, o) }, cfg.Log)
+	a.client.Through(kept)
 	cfg.Log.Info("agent starts", "cores", len(a.cores), "channels", len(a.sensors), "boot", a.boot)
 	done := make(chan error, 1)
-	go func() { done <- a.client.Run(ctx) }()
+	go func() {
+		if err := a.deliver(ctx, left); err != nil {
+			done <- err
+			return
+		}
+		done <- a.client.Run(ctx)
+	}()
 	a.sampleUntil(ctx, done)
 	a.mu.Lock()
 	running := a.leg
 	a.mu.Unlock()
 	if running != nil {
 		<-running.done
+	}
+	if sensors.ShuttingDown() {
+		if err := j.Shut(); err != nil {
+			cfg.Log.Error("the journal cannot be written", "error", err)
+		}
 	}
 	select {
 	case err := <-done:
@@ -99,12 +137,32 @@ func Run(ctx context.Context, cfg Config) error {
 	}
 }
 
+// deliver hands over what earlier agents kept, each under its own stream, so that the server gets the end of a leg that
+// it did not hear of.
+func (a *agent) deliver(ctx context.Context, left []spool.Left) error {
+	for i := range left {
+		hello := a.hello()
+		hello.Stream, hello.BootID, hello.Running, hello.Crash = left[i].Stream, left[i].BootID, "", nil
+		a.cfg.Log.Info("handing over what an earlier agent kept", "frames", len(left[i].Frames))
+		if err := link.Deliver(ctx, a.cfg.Server, a.cfg.Token, hello, left[i].Frames, a.cfg.Log); err != nil {
+			return err
+		}
+		if ctx.Err() != nil {
+			return nil
+		}
+		if err := left[i].Remove(); err != nil {
+			return fmt.Errorf("remove what was handed over: %w", err)
+		}
+	}
+	return nil
+}
+
 func (a *agent) hello() link.Hello {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	h := link.Hello{
 		Protocol: link.Version, Agent: Version, Stream: a.stream, BootID: a.boot, Now: time.Now().UnixMilli(), ClockRate: 1,
-		Facts: a.facts, Journal: a.journal.Before(),
+		Facts: a.facts, Journal: a.journal.Before(), Crash: a.crash,
 	}
 	for _, s := range a.sensors {
 		h.Channels = append(h.Channels, s.Channel)
@@ -117,8 +175,9 @@ func (a *agent) hello() link.Hello {
 
 // sampleUntil reads every sensor at a steady pace until the context or the link ends.
 func (a *agent) sampleUntil(ctx context.Context, linkEnd chan error) {
-	tick := time.NewTicker(sampleEvery)
+	tick := time.NewTicker(time.Duration(float64(time.Second) / a.cfg.Rate))
 	defer tick.Stop()
+	last := time.Now()
 	for {
 		select {
 		case <-ctx.Done():
@@ -126,36 +185,68 @@ func (a *agent) sampleUntil(ctx context.Context, linkEnd chan error) {
 		case err := <-linkEnd:
 			linkEnd <- err
 			return
-		case <-tick.C:
-			a.sample()
+		case now := <-tick.C:
+			a.sample(now)
+			if now.Sub(last) >= sendEvery-time.Millisecond {
+				last = now
+				a.send()
+				a.journal.Alive(now)
+			}
 		}
 	}
 }
 
-// sample sends one reading of every sensor. A sensor that does not answer leaves a gap.
-func (a *agent) sample() {
+// running returns the leg at hand, nil if there is none.
+func (a *agent) running() *leg {
 	a.mu.Lock()
-	running := a.leg
-	a.mu.Unlock()
-	s := &link.Samples{At: []int64{time.Now().UnixMilli()}}
-	if running != nil {
-		s.Order = running.order.ID
+	defer a.mu.Unlock()
+	return a.leg
+}
+
+// sample takes one reading of every sensor. A sensor that does not answer leaves a gap.
+func (a *agent) sample(now time.Time) {
+	s := &a.read
+	at := now.UnixMilli()
+	if n := len(s.At); n > 0 && at < s.At[n-1] {
+		a.send() // the machine's clock was set back
 	}
-	for _, one := range a.sensors {
-		s.Channels = append(s.Channels, one.Key)
+	order := ""
+	if l := a.running(); l != nil {
+		order = l.order.ID
+	}
+	if len(s.At) > 0 && s.Order != order {
+		a.send()
+	}
+	if len(s.At) == 0 {
+		*s = link.Samples{Order: order, Channels: make([]string, len(a.sensors)), Values: make([][]*float64, len(a.sensors))}
+		for i, one := range a.sensors {
+			s.Channels[i] = one.Key
+		}
+	}
+	s.At = append(s.At, at)
+	for i, one := range a.sensors {
 		x, ok := one.Read()
 		if !ok || math.IsNaN(x) || math.IsInf(x, 0) {
-			s.Values = append(s.Values, []*float64{nil})
+			s.Values[i] = append(s.Values[i], nil)
 			continue
 		}
 		if q := one.Quantum; q > 0 {
 			x = math.Round(x/q) * q
 		}
-		s.Values = append(s.Values, []*float64{&x})
+		s.Values[i] = append(s.Values[i], &x)
 	}
-	f := link.Frame{Samples: s}
-	if running != nil {
-		f.Progress = []link.Progress{running.progress()}
+}
+
+// send sends the readings taken so far, and the work done.
+func (a *agent) send() {
+	if len(a.read.At) == 0 {
+		return
+	}
+	s := a.read
+	a.read = link.Samples{}
+	f := link.Frame{Samples: &s}
+	if l := a.running(); l != nil && l.order.ID == s.Order {
+		f.Progress = []link.Progress{l.progress()}
 	}
 	a.client.Send(f)
 }
@@ -204,7 +295,15 @@ func (a *agent) begin(ctx context.Context, o link.Order) {
 		return
 	}
 	a.seen[o.ID] = true
-	a.leg = newLeg(ctx, o, cpus)
+	l, err := a.newLeg(ctx, o, cpus)
+	if err != nil {
+		a.refuse(o, err.Error())
+		if err := a.journal.End(o.ID); err != nil {
+			a.cfg.Log.Error("the journal cannot be written", "error", err)
+		}
+		return
+	}
+	a.leg = l
 	a.client.Send(link.Frame{Started: &link.Started{Order: o.ID, At: a.leg.started.UnixMilli()}})
 	go a.follow(a.leg)
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	core "zerokeel/core/load"
 	"zerokeel/core/verdict"
 	"zerokeel/link"
 	"zerokeel/rigside/load"
@@ -17,24 +18,47 @@ type leg struct {
 	order   link.Order
 	started time.Time
 	drill   *load.Drill
+	guard   *guard
+	usage   *usage
+	health  func() []sensors.Trouble // what went wrong since the start, by the kernel's counts
 	ctx     context.Context
 	halt    context.CancelFunc
 	done    chan struct{}
 }
 
-func newLeg(ctx context.Context, o link.Order, cpus [][]int) *leg {
-	l := &leg{order: o, done: make(chan struct{})}
-	spec := load.Spec{Kind: o.Load, CPUs: cpus}
-	if in := o.Inject; in != nil {
-		if place := slices.Index(o.Cores, in.Core); place >= 0 {
-			spec.Inject = &load.Inject{Place: place, After: seconds(in.AfterS)}
+// memoryShare is the part of the free memory that a memory load takes when the order names no size.
+const memoryShare = 0.5
+
+func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, error) {
+	width, err := load.ParseWidth(o.Width)
+	if err != nil {
+		return nil, err
+	}
+	spec := load.Spec{Kind: o.Load, CPUs: cpus, Width: width, MemoryMB: o.MemoryMB, Steady: o.Yardstick != ""}
+	if o.Load == core.Memory {
+		free, ok := sensors.FreeMB(a.cfg.Root)
+		if spec.MemoryMB == 0 {
+			spec.MemoryMB = max(len(cpus), int(free*memoryShare))
+		}
+		if ok && float64(spec.MemoryMB) > free-2*leastFreeMB {
+			return nil, fmt.Errorf("%d MB of memory are asked for, and %.0f MB are free", spec.MemoryMB, free)
 		}
 	}
+	if in := o.Inject; in != nil {
+		if place := slices.Index(o.Cores, in.Core); place >= 0 {
+			spec.Inject = &load.Inject{Place: place, After: seconds(in.AfterS), Seed: in.Seed}
+		}
+	}
+	before := sensors.ReadHealth(a.cfg.Root, a.cores, sensors.KernelLog())
+	l := &leg{order: o, done: make(chan struct{}), guard: a.newGuard(o), usage: a.newUsage(), health: func() []sensors.Trouble {
+		log := sensors.KernelLog()
+		return sensors.ReadHealth(a.cfg.Root, a.cores, log).Since(before, a.cores, log)
+	}}
 	// The drill outlives a leg that is halted only until it is stopped; a leg ends with the agent.
 	l.ctx, l.halt = context.WithCancel(ctx)
 	l.drill = load.Start(context.WithoutCancel(ctx), spec)
 	l.started = time.Now()
-	return l
+	return l, nil
 }
 
 func seconds(s float64) time.Duration { return time.Duration(s * float64(time.Second)) }
@@ -43,8 +67,8 @@ func seconds(s float64) time.Duration { return time.Duration(s * float64(time.Se
 const (
 	lookEvery = 250 * time.Millisecond
 	hangS     = 3 * time.Second
-	warmUp    = 0.1 // share of a yardstick's time that does not count
-	pointWork = 1000.0
+	warmUp    = 0.1               // share of a yardstick's time that does not count
+	pointWork = load.FlopsPerPass // thousands of operations per second that make a point
 )
 
 // run waits until the leg is over, and returns what happened and how it ended.
@@ -71,10 +95,17 @@ loop:
 		case f := <-l.drill.Faults():
 			events, how = append(events, l.fault(f)), link.Faulted
 			break loop
+		case err := <-l.drill.Failed():
+			events, how = append(events, l.event(verdict.EventRefused, err.Error())), link.Aborted
+			break loop
 		case <-warm.C:
-			warmAt, warmWork = time.Now(), sum(l.drill.Passes())
-		case <-look.C:
+			warmAt, warmWork = time.Now(), sum(l.drill.Work())
+		case now := <-look.C:
 			l.turn()
+			if kind, why := l.guard.look(now); kind != "" {
+				events, how = append(events, l.event(kind, why)), link.Aborted
+				break loop
+			}
 			if core, at, stalled := watch.look(); stalled {
 				events = append(events, link.Event{Order: l.order.ID, Kind: verdict.EventStalled, AtS: at, Core: core})
 				how = link.Faulted
@@ -83,14 +114,28 @@ loop:
 		}
 	}
 	ran := time.Since(l.started)
-	work := sum(l.drill.Passes())
+	work := sum(l.drill.Work())
 	l.drill.Stop(hangS)
-	finished := &link.Finished{Order: l.order.ID, How: how, RanS: ran.Seconds()}
+	for _, t := range l.health() {
+		e := l.event(verdict.EventKind(t.Kind), t.Text)
+		e.Core = t.Core
+		events = append(events, e)
+	}
+	finished := &link.Finished{Order: l.order.ID, How: how, RanS: ran.Seconds(), Others: l.usage.others()}
+	if l.order.Load == core.Memory {
+		covered := l.drill.Coverage()
+		finished.Coverage = &covered
+	}
 	if l.order.Yardstick != "" && how == link.Done && !warmAt.IsZero() {
 		points := (work - warmWork) / l.started.Add(ran).Sub(warmAt).Seconds() / pointWork
 		finished.Score = &points
 	}
 	return events, finished
+}
+
+// event is one that no core is known for, at this moment.
+func (l *leg) event(kind verdict.EventKind, text string) link.Event {
+	return link.Event{Order: l.order.ID, Kind: kind, AtS: time.Since(l.started).Seconds(), Core: -1, Text: text}
 }
 
 func (l *leg) fault(f load.Fault) link.Event {
@@ -111,7 +156,7 @@ func (l *leg) turn() {
 // progress returns the work done so far.
 func (l *leg) progress() link.Progress {
 	p := link.Progress{Order: l.order.ID, AtS: time.Since(l.started).Seconds()}
-	for _, n := range l.drill.Passes() {
+	for _, n := range l.drill.Work() {
 		p.Count = append(p.Count, float64(n))
 	}
 	return p
@@ -143,27 +188,25 @@ func (w *watch) look() (core int, at float64, stalled bool) {
 }
 
 // rateSensor tells how fast a core computes while a leg runs.
-func (a *agent) rateSensor(core int) sensors.Sensor {
+func (a *agent) rateSensor(number int) sensors.Sensor {
 	var last float64
 	var at time.Time
 	var order string
 	return sensors.Sensor{
-		Channel: link.Channel{Key: fmt.Sprintf("rate.core.%d", core), Quantity: "rate", Label: fmt.Sprintf("Core %d rate", core), Unit: "GFLOP/s", Quantum: 0.01, Core: core},
+		Channel: link.Channel{Key: fmt.Sprintf("rate.core.%d", number), Quantity: "rate", Label: fmt.Sprintf("Core %d rate", number), Unit: "Gop/s", Quantum: 0.01, Core: number},
 		Read: func() (float64, bool) {
-			a.mu.Lock()
-			l := a.leg
-			a.mu.Unlock()
+			l := a.running()
 			if l == nil {
 				return 0, false
 			}
-			place := slices.Index(l.order.Cores, core)
+			place := slices.Index(l.order.Cores, number)
 			if place < 0 {
 				return 0, false
 			}
-			now, passes := time.Now(), float64(l.drill.Passes()[place])
+			now, work := time.Now(), float64(l.drill.Work()[place])
 			fresh := order != l.order.ID
-			rate := (passes - last) * load.FlopsPerPass / now.Sub(at).Seconds() / 1e9
-			last, at, order = passes, now, l.order.ID
+			rate := (work - last) / now.Sub(at).Seconds() / 1e6
+			last, at, order = work, now, l.order.ID
 			return rate, !fresh
 		},
 	}

@@ -1,5 +1,5 @@
 // Package journal writes down what a rig is about to do before it does it, so that after a crash the rig can say what
-// was running. Each entry is a line of JSON, on the disk before Begin returns.
+// was running, and that it crashed at all. Each entry is a line of JSON, on the disk before Begin returns.
 package journal
 
 import (
@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"time"
 
 	"zerokeel/link"
 )
@@ -18,11 +19,16 @@ type Journal struct {
 	path   string
 	file   *os.File
 	before []link.Unending
+	boot   string // the last start of the machine that it tells of
+	shut   bool   // which ended by a shutdown
+	seen   int64  // when it was written to last, ms since 1970 UTC
 }
 
 type entry struct {
 	Begin *link.Unending `json:"begin,omitempty"`
 	End   string         `json:"end,omitempty"`
+	Boot  string         `json:"boot,omitempty"` // the machine's start; the agent runs in it
+	Shut  string         `json:"shut,omitempty"` // the machine's start, which is being shut down
 }
 
 // Open opens the journal of a folder, which is made if missing.
@@ -35,21 +41,31 @@ func Open(dir string) (*Journal, error) {
 	if err != nil && !os.IsNotExist(err) {
 		return nil, fmt.Errorf("open the journal: %w", err)
 	}
-	j.before = unending(text)
+	j.read(text)
+	if info, err := os.Stat(j.path); err == nil {
+		j.seen = info.ModTime().UnixMilli()
+	}
 	if j.file, err = os.OpenFile(j.path, os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600); err != nil {
 		return nil, fmt.Errorf("open the journal: %w", err)
 	}
 	return j, nil
 }
 
-// unending returns the entries that begin and never end. A line that was cut off by a crash is passed over.
-func unending(text []byte) []link.Unending {
+// read takes in the entries that begin and never end, and the machine's starts. A line that was cut off by a crash is
+// passed over.
+func (j *Journal) read(text []byte) {
 	var open []link.Unending
 	lines := bufio.NewScanner(bytes.NewReader(text))
 	for lines.Scan() {
 		var e entry
 		if json.Unmarshal(lines.Bytes(), &e) != nil {
 			continue
+		}
+		switch {
+		case e.Boot != "":
+			j.boot, j.shut = e.Boot, false
+		case e.Shut != "" && e.Shut == j.boot:
+			j.shut = true
 		}
 		if e.Begin != nil {
 			open = append(open, *e.Begin)
@@ -61,8 +77,28 @@ func unending(text []byte) []link.Unending {
 			}
 		}
 	}
-	return open
+	j.before = open
 }
+
+// Booted writes down the start of the machine in which the agent runs, and tells of the start before if that did not end
+// by a shutdown.
+func (j *Journal) Booted(boot string) (*link.Crash, error) {
+	if j.boot == boot {
+		return nil, nil
+	}
+	var crash *link.Crash
+	if j.boot != "" && !j.shut {
+		crash = &link.Crash{BootID: j.boot, SeenAt: j.seen}
+	}
+	j.boot = boot
+	return crash, j.write(entry{Boot: boot})
+}
+
+// Shut writes down that the machine is being shut down.
+func (j *Journal) Shut() error { return j.write(entry{Shut: j.boot}) }
+
+// Alive notes a sign of life, without waiting for the disk.
+func (j *Journal) Alive(now time.Time) { _ = os.Chtimes(j.path, now, now) }
 
 // Before returns what an earlier agent began and did not end.
 func (j *Journal) Before() []link.Unending { return j.before }
@@ -71,6 +107,11 @@ func (j *Journal) Before() []link.Unending { return j.before }
 func (j *Journal) Begin(u link.Unending) error {
 	if err := j.file.Truncate(0); err != nil {
 		return fmt.Errorf("write the journal: %w", err)
+	}
+	if j.boot != "" {
+		if err := j.write(entry{Boot: j.boot}); err != nil {
+			return err
+		}
 	}
 	return j.write(entry{Begin: &u})
 }

@@ -52,3 +52,34 @@ func TestWhatWasRunningSurvives(t *testing.T) {
 		t.Errorf("an end after a cut line is lost: %v", got)
 	}
 }
+
+// TestCrashIsTold: a start of the machine that did not end by a shutdown is told at the next start, once.
+func TestCrashIsTold(t *testing.T) {
+	dir := t.TempDir()
+	boot := func(id string) *link.Crash {
+		t.Helper()
+		j, err := journal.Open(dir)
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { _ = j.Close() })
+		crash, err := j.Booted(id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if id == "b2" { // this one runs a leg, and is shut down
+			for _, err := range []error{j.Begin(link.Unending{Order: "a", BootID: id}), j.End("a"), j.Shut()} {
+				if err != nil {
+					t.Fatal(err)
+				}
+			}
+		}
+		return crash
+	}
+	for i, step := range []struct{ boot, crashed string }{{"b1", ""}, {"b1", ""}, {"b2", "b1"}, {"b3", ""}, {"b4", "b3"}, {"b4", ""}} {
+		crash := boot(step.boot)
+		if (crash != nil) != (step.crashed != "") || crash != nil && crash.BootID != step.crashed {
+			t.Errorf("start %d of %s tells of %+v, want %q", i, step.boot, crash, step.crashed)
+		}
+	}
+}

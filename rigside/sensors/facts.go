@@ -3,6 +3,7 @@ package sensors
 import (
 	"fmt"
 	"io/fs"
+	"os/exec"
 	"slices"
 	"strconv"
 	"strings"
@@ -68,4 +69,10 @@ func Facts(root fs.FS, cores []Core) link.Facts {
 func BootID(root fs.FS) string {
 	f := finder{root: root}
 	return f.text("proc/sys/kernel/random/boot_id")
+}
+
+// ShuttingDown reports whether the system is on its way down, by its manager's own word; false where that is not known.
+func ShuttingDown() bool {
+	out, _ := exec.Command("systemctl", "is-system-running").Output()
+	return strings.TrimSpace(string(out)) == "stopping"
 }

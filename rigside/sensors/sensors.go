@@ -22,13 +22,14 @@ type Sensor struct {
 }
 
 // Find looks for every sensor below root, the machine's file tree. cores tells which processors belong to each core.
-// now is the clock by which energy counters become power.
+// now is the clock by which energy counters become power. Temperatures may be read from several goroutines at once, other sensors not.
 func Find(root fs.FS, cores []Core, now func() time.Time) []Sensor {
-	f := finder{root: root, cores: cores, now: now}
+	f := finder{root: root, cores: cores, now: now, kept: map[string]kept{}}
 	f.hwmon()
 	f.powercap()
 	f.thermal()
 	f.clocks()
+	f.throttles()
 	f.load()
 	f.memory()
 	f.alias()
@@ -40,13 +41,52 @@ type finder struct {
 	cores []Core
 	now   func() time.Time
 	found []Sensor
+	kept  map[string]kept
+}
+
+// kept is what a file held that many sensors read from.
+type kept struct {
+	at   time.Time
+	text string
+}
+
+// keepFor is how long such a file counts as read: less than the time between two samples.
+const keepFor = 20 * time.Millisecond
+
+// shared reads a file that many sensors read from, once for all of them.
+func (f *finder) shared(name string) string {
+	now := f.now()
+	if k, ok := f.kept[name]; ok && now.Sub(k.at) < keepFor && !now.Before(k.at) {
+		return k.text
+	}
+	text := f.text(name)
+	f.kept[name] = kept{now, text}
+	return text
 }
 
 func (f *finder) add(c link.Channel, read func() (float64, bool)) {
 	for n, key := 2, c.Key; f.has(c.Key); n++ {
 		c.Key = fmt.Sprintf("%s.%d", key, n)
 	}
-	f.found = append(f.found, Sensor{c, read})
+	f.found = append(f.found, Sensor{c, func() (float64, bool) {
+		x, ok := read()
+		return x, ok && plausible(c.Quantity, x)
+	}})
+}
+
+// plausible tells a figure from the nonsense that chips give when they are not connected, or just waking.
+func plausible(quantity string, x float64) bool {
+	switch quantity {
+	case "temperature":
+		return x > -60 && x < 160 && x != 0
+	case "voltage":
+		return x >= 0 && x < 30
+	case "clock":
+		return x > 0 && x < 20000
+	case "power", "current", "speed":
+		return x >= 0 && x < 1e5
+	}
+	return true
 }
 
 func (f *finder) has(key string) bool {
@@ -188,8 +228,12 @@ func (f *finder) thermal() {
 // processors.
 func (f *finder) clocks() {
 	for i, core := range f.cores {
+		f.counted(i, core)
 		file := fmt.Sprintf("sys/devices/system/cpu/cpu%d/cpufreq/scaling_cur_freq", core.CPUs[0])
 		c := link.Channel{Key: fmt.Sprintf("clock.effective.core.%d", i), Quantity: "clock", Label: fmt.Sprintf("Core %d clock", i), Unit: "MHz", Quantum: 0.001, Core: i}
+		if f.has(c.Key) {
+			c.Key, c.Label = fmt.Sprintf("clock.request.core.%d", i), fmt.Sprintf("Core %d requested clock", i)
+		}
 		read := f.number(file, 1e-3)
 		if _, ok := read(); !ok {
 			read = f.listedClock(core.CPUs[0])
@@ -201,10 +245,72 @@ func (f *finder) clocks() {
 	}
 }
 
+// counted reads a core's effective clock from the kernel's two counters of it: one runs at a fixed rate while the core
+// is awake, the other with the clock delivered. (ACPI, collaborative processor performance control.)
+func (f *finder) counted(i int, core Core) {
+	dir := fmt.Sprintf("sys/devices/system/cpu/cpu%d/acpi_cppc/", core.CPUs[0])
+	figure := func(name string) float64 { x, _ := f.number(dir+name, 1)(); return x }
+	perStep := figure("nominal_freq") / figure("nominal_perf")
+	mhz := figure("reference_perf") * perStep
+	if !(mhz > 0 && mhz < 1e5) {
+		return
+	}
+	var clock Ratio
+	f.add(link.Channel{Key: fmt.Sprintf("clock.effective.core.%d", i), Quantity: "clock", Label: fmt.Sprintf("Core %d effective clock", i), Unit: "MHz", Quantum: 0.001, Core: i}, func() (float64, bool) {
+		var reference, delivered uint64
+		if n, _ := fmt.Sscanf(f.text(dir+"feedback_ctrs"), "ref:%d del:%d", &reference, &delivered); n != 2 {
+			return 0, false
+		}
+		share, ok := clock.Step(reference, delivered)
+		return share * mhz, ok
+	})
+}
+
+// Ratio follows two counters that may wrap around.
+type Ratio struct {
+	reference, delivered uint64
+	begun                bool
+}
+
+// Step returns how far the second counter went for each step of the first since the call before; false at the first
+// call, and where the first one stood still or what comes out is beyond any processor.
+func (r *Ratio) Step(reference, delivered uint64) (float64, bool) {
+	before := *r
+	*r = Ratio{reference, delivered, true}
+	ref, del := reference-before.reference, delivered-before.delivered
+	if !before.begun || ref == 0 || ref > 1<<62 || del > 1<<62 {
+		return 0, false
+	}
+	share := float64(del) / float64(ref)
+	return share, share < 20
+}
+
+// throttles reads how often cores, and the package, were slowed down for their heat.
+func (f *finder) throttles() {
+	add := func(key, label, file string, core int) {
+		count := f.number(file, 1)
+		if _, ok := count(); !ok || f.has(key) {
+			return
+		}
+		last := -1.0
+		f.add(link.Channel{Key: key, Quantity: "throttling", Label: label, Unit: "", Quantum: 1, Core: core}, func() (float64, bool) {
+			n, ok := count()
+			before := last
+			last = n
+			return max(0, n-before), ok && before >= 0
+		})
+	}
+	for i, core := range f.cores {
+		dir := fmt.Sprintf("sys/devices/system/cpu/cpu%d/thermal_throttle/", core.CPUs[0])
+		add(fmt.Sprintf("throttled.core.%d", i), fmt.Sprintf("Core %d slowed for heat", i), dir+"core_throttle_count", i)
+		add("throttled.package", "Package slowed for heat", dir+"package_throttle_count", -1)
+	}
+}
+
 func (f *finder) listedClock(cpu int) func() (float64, bool) {
 	return func() (float64, bool) {
 		at := -1
-		for line := range strings.Lines(f.text("proc/cpuinfo")) {
+		for line := range strings.Lines(f.shared("proc/cpuinfo")) {
 			key, value, _ := strings.Cut(line, ":")
 			value = strings.TrimSpace(value)
 			switch strings.TrimSpace(key) {
@@ -225,13 +331,13 @@ func (f *finder) listedClock(cpu int) func() (float64, bool) {
 func (f *finder) load() {
 	var all busy
 	f.add(link.Channel{Key: "load.mean", Quantity: "load", Label: "Load of all cores", Unit: "%", Quantum: 0.01, Core: -1}, func() (float64, bool) {
-		return all.step(f.text("proc/stat"), "cpu")
+		return all.step(f.shared("proc/stat"), "cpu")
 	})
 	for i, core := range f.cores {
 		var one busy
 		name := fmt.Sprintf("cpu%d", core.CPUs[0])
 		f.add(link.Channel{Key: fmt.Sprintf("load.core.%d", i), Quantity: "load", Label: fmt.Sprintf("Core %d load", i), Unit: "%", Quantum: 0.01, Core: i}, func() (float64, bool) {
-			return one.step(f.text("proc/stat"), name)
+			return one.step(f.shared("proc/stat"), name)
 		})
 	}
 }
@@ -264,6 +370,40 @@ func (b *busy) step(stat, name string) (float64, bool) {
 		return 100 * (1 - (idle-before.idle)/(total-before.total)), true
 	}
 	return 0, false
+}
+
+// ticksPerSecond is the unit of the kernel's counters of time, the same on every Linux machine.
+const ticksPerSecond = 100
+
+// BusySeconds returns for how long the machine's processors have worked, all of them together, time taken from a virtual
+// machine included.
+func BusySeconds(root fs.FS) (float64, bool) {
+	f := finder{root: root}
+	for line := range strings.Lines(f.text("proc/stat")) {
+		fields := strings.Fields(line)
+		if len(fields) < 9 || fields[0] != "cpu" {
+			continue
+		}
+		ticks := 0.0
+		for i, text := range fields[1:9] {
+			x, err := strconv.ParseFloat(text, 64)
+			if err != nil {
+				return 0, false
+			}
+			if i != 3 && i != 4 { // idle, and waiting for a disk
+				ticks += x
+			}
+		}
+		return ticks / ticksPerSecond, true
+	}
+	return 0, false
+}
+
+// FreeMB returns the memory that programs may still take.
+func FreeMB(root fs.FS) (float64, bool) {
+	f := finder{root: root}
+	free := meminfo(f.text("proc/meminfo"), "MemAvailable")
+	return free / 1024, free > 0
 }
 
 func (f *finder) memory() {

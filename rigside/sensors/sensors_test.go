@@ -85,9 +85,11 @@ func TestFindByTypeAndLabel(t *testing.T) {
 	if got, ok := read("power.package"); !ok || math.Abs(got-50) > 1e-9 {
 		t.Errorf("power: got %g, %v; want 50", got, ok)
 	}
+	now = now.Add(time.Second)
 	if _, ok := read("load.core.1"); ok {
 		t.Error("a first reading of time counters gives a load")
 	}
+	now = now.Add(time.Second)
 	tree["proc/stat"].Data = []byte("cpu0 50 0 50 400 0 0 0 0\ncpu1 110 0 50 440 0 0 0 0\n")
 	if got, ok := read("load.core.1"); !ok || math.Abs(got-60) > 1e-9 {
 		t.Errorf("load: got %g, %v; want 60", got, ok)
