@@ -92,7 +92,7 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 	score := 12.5
 	messages := []link.Message{
 		{Hello: &h}, {Welcome: &link.Welcome{Rig: "x", Last: 3}}, {Ack: &link.Ack{Seq: 1}}, {Beat: &link.Beat{Now: 1}}, {Refusal: &link.Refusal{Problem: "p", Remedy: "r"}},
-		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Width: "512", MemoryMB: 5, AbortC: 95, Inject: &link.Inject{Core: 0, AfterS: 1, Seed: 7}}},
+		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Width: "512", MemoryMB: 5, AbortC: 95, TargetC: 80, Inject: &link.Inject{Core: 0, AfterS: 1, Seed: 7}}},
 		{Order: &link.Order{ID: "o", Do: link.Stop}},
 		{Frame: &link.Frame{Seq: 1, Samples: &link.Samples{Order: "o", At: []int64{1}, Channels: []string{"a"}, Values: [][]*float64{{nil}}},
 			Events: []link.Event{{Order: "o", Kind: "miscalculated", AtS: 1, Core: 2, Injected: true, Text: "t"}}, Progress: []link.Progress{{Order: "o", AtS: 1, Count: []float64{1}}},

@@ -174,6 +174,7 @@ type Order struct {
 	Width     string    `json:"width,omitempty"`    // of the vectors: "widest" (also if absent), "portable", "256", "512"
 	MemoryMB  int       `json:"memoryMB,omitempty"` // of a memory load, for all cores together; 0 leaves it to the rig
 	AbortC    float64   `json:"abortC,omitempty"`   // the rig ends the leg when its processor is hotter; 0 for the rig's own limit
+	TargetC   float64   `json:"targetC,omitempty"`  // the load is held back above it; 0 for full load
 	Inject    *Inject   `json:"inject,omitempty"`
 }
 
@@ -389,6 +390,9 @@ func (o *Order) validate() fault.List {
 	}
 	if !(o.AbortC == 0 || o.AbortC >= 40 && o.AbortC <= 150) {
 		f.Add("abortC", "give 40 to 150 °C, or 0", "%g °C is out of range", o.AbortC)
+	}
+	if !(o.TargetC == 0 || o.TargetC >= 30 && o.TargetC <= 150) {
+		f.Add("targetC", "give 30 to 150 °C, or 0", "%g °C is out of range", o.TargetC)
 	}
 	return f
 }

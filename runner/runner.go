@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"zerokeel/core/part"
+	"zerokeel/core/verdict"
 	"zerokeel/firmware"
 	"zerokeel/link"
 	"zerokeel/live"
@@ -113,6 +114,7 @@ func (r *Runner) round(ctx context.Context, steps *sync.WaitGroup) error {
 	if err != nil {
 		return err
 	}
+	r.alone(steps, "notices", func() error { return r.sendNotices(ctx) })
 	for i := range due {
 		r.alone(steps, fmt.Sprintf("check of rig %d", due[i].ID), func() error { return r.checkInForce(ctx, &due[i]) })
 	}
@@ -177,10 +179,48 @@ func (r *Runner) RigClock(rig int64) time.Time {
 // Hello implements link.Sink.
 func (r *Runner) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
 	last, err := r.store.Hello(ctx, rig, h)
+	if err == nil && h.Crash != nil {
+		err = r.crashed(ctx, rig, h.Crash)
+	}
 	if err != nil {
 		r.wasDeaf()
 	}
 	return last, err
+}
+
+// crashed takes in that a rig came back without a shutdown. In the middle of a trial, that is the trial's to judge, to
+// which the kernel's last words are added; otherwise it is an incident of daily use, held against the trim in force.
+func (r *Runner) crashed(ctx context.Context, id int64, c *link.Crash) error {
+	leg, err := r.store.LegIn(ctx, id, c.BootID)
+	if err != nil {
+		return err
+	}
+	if leg != nil {
+		if c.Words == "" || !leg.Open {
+			return nil
+		}
+		return r.store.AddEvent(ctx, &store.Event{LegID: leg.ID, Kind: verdict.EventPanic, AtS: leg.SeenS, Core: -1, Note: c.Words})
+	}
+	rig, err := r.store.Rig(ctx, id)
+	if err != nil || !rig.TrimInForce.Valid {
+		return err
+	}
+	fitting, err := r.store.FittingSince(ctx, id, c.BootID)
+	if err != nil || fitting {
+		return err // its own restarts are no incidents
+	}
+	i := &store.Incident{RigID: id, TrimID: rig.TrimInForce.Int64, Kind: "restarted", Note: c.Words, CreatedAt: store.FromMS(c.SeenAt), BootID: sql.NullString{String: c.BootID, Valid: true}}
+	if i.Note == "" {
+		i.Note = "the machine came back without having been shut down; it was last seen alive at this moment"
+	}
+	err = r.store.AddIncident(ctx, i)
+	if errors.Is(err, store.ErrTaken) {
+		return nil // told before
+	}
+	if err == nil {
+		r.bus.Publish(live.Message{Topic: "trim", Rig: id, ID: i.TrimID})
+	}
+	return err
 }
 
 // Frames implements link.Sink.
@@ -191,6 +231,9 @@ func (r *Runner) Frames(ctx context.Context, rig int64, stream string, frames []
 			r.wasDeaf()
 		}
 		return last, err
+	}
+	if err := r.stepWatches(ctx, rig, frames); err != nil {
+		r.log.Error("the watches could not be looked at", "rig", rig, "error", err)
 	}
 	for i := range frames {
 		f := &frames[i]

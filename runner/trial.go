@@ -75,10 +75,8 @@ func (r *Runner) orderLeg(ctx context.Context, t *store.Trial, rig *store.Rig, l
 
 // send orders a leg; the rig takes an order that it knows already as a repetition.
 func (r *Runner) send(t *store.Trial, l *store.Leg) error {
-	o := link.Order{ID: l.OrderID.String, Do: link.Run, Load: l.Load, Yardstick: l.Yardstick, Cores: l.Cores.V, Seconds: l.Seconds}
-	if l.Load.OneCore() {
-		o.TurnS = min(TurnS, l.Seconds/float64(len(l.Cores.V)))
-	}
+	o := link.Order{ID: l.OrderID.String, Do: link.Run, Load: l.Load, Yardstick: l.Yardstick, Cores: l.Cores.V, Seconds: l.Seconds,
+		Width: l.Width, MemoryMB: l.MemoryMB, AbortC: l.AbortC, TargetC: l.TargetC, TurnS: turnS(l)}
 	if l.Inject.Valid {
 		o.Inject = &l.Inject.V
 	}
@@ -87,6 +85,14 @@ func (r *Runner) send(t *store.Trial, l *store.Leg) error {
 		return nil
 	}
 	return err
+}
+
+// turnS is how long a load stays on each core, of one that runs on one core at a time.
+func turnS(l *store.Leg) float64 {
+	if !l.Load.OneCore() {
+		return 0
+	}
+	return min(TurnS, l.Seconds/float64(len(l.Cores.V)))
 }
 
 // followLeg watches a leg that was ordered, and judges it once it is clear how it ended.
@@ -198,12 +204,15 @@ func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs
 		return err
 	}
 	r.publish(t)
-	if result.Verdict == verdict.Held {
+	if result.Verdict == verdict.Held || t.GoOn && survived(result.Verdict) {
 		r.Wake()
 		return nil
 	}
 	return r.endTrial(ctx, t, legs)
 }
+
+// survived tells whether the machine goes on after such a verdict as it was.
+func survived(v verdict.Verdict) bool { return v == verdict.Miscalculated || v == verdict.CoreDropped }
 
 // endTrial stores the verdict of a trial. A machine that is down is brought back before the trial counts as ended.
 func (r *Runner) endTrial(ctx context.Context, t *store.Trial, legs []store.Leg) error {
@@ -294,20 +303,3 @@ func (r *Runner) publish(t *store.Trial) {
 }
 
 var _ link.Sink = (*Runner)(nil)
-
-// evidence gathers what is known of a leg for its verdict.
-func evidence(l *store.Leg, ending verdict.Ending, events []store.Event, samples samplesByKey) verdict.Evidence {
-	e := verdict.Evidence{
-		Load: l.Load, Cores: l.Cores.V, PlannedS: l.Seconds, RanS: l.SeenS, Ending: ending, InForce: l.InForce,
-		Limiters: l.Limiters.V, Progress: progress(l, samples),
-	}
-	if l.Finished.Valid {
-		e.RanS = l.Finished.V.RanS
-	}
-	for _, one := range events {
-		if one.LegID == l.ID {
-			e.Events = append(e.Events, verdict.Event{Kind: one.Kind, AtS: one.AtS, Core: one.Core, Injected: one.Injected, Text: one.Note})
-		}
-	}
-	return e
-}

@@ -2,9 +2,11 @@ package server
 
 import (
 	"net/http"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/fault"
 	"zerokeel/live"
 	"zerokeel/server/api"
 	"zerokeel/store"
@@ -41,6 +43,12 @@ func (s *Server) ReportIncident(c *echo.Context, id int64) error {
 	if in.Text != nil {
 		i.Note = *in.Text
 	}
+	if in.At != nil {
+		if in.At.After(time.Now().Add(time.Hour)) {
+			return fault.List{{Field: "at", Problem: "the moment lies in the future", Remedy: "give when it was seen, or leave it out"}}
+		}
+		i.CreatedAt = *in.At
+	}
 	if err := s.store.AddIncident(ctx, i); err != nil {
 		return err
 	}
@@ -49,5 +57,5 @@ func (s *Server) ReportIncident(c *echo.Context, id int64) error {
 }
 
 func apiIncident(i store.Incident) api.Incident {
-	return api.Incident{Id: i.ID, Trim: i.TrimID, Kind: i.Kind, Text: i.Note, At: i.CreatedAt}
+	return api.Incident{Id: i.ID, Trim: i.TrimID, Kind: i.Kind, Text: i.Note, At: i.CreatedAt, Noticed: i.BootID.Valid}
 }

@@ -198,7 +198,7 @@ func (s *Server) rig(c *echo.Context, r *store.Rig) (*api.Rig, error) {
 	status := s.runner.Hub().Status(r.ID)
 	out := &api.Rig{
 		Id: r.ID, Name: r.Name, Simulated: r.Simulated || status.Hello.Simulated, Linked: status.Linked, AmbientC: r.AmbientC,
-		FirmwareAddress: r.FirmwareAddress, Refit: r.Refit, Drift: nonNil(r.Drift.V), FirmwareVersion: r.FirmwareVersion, Quirks: []string{}, Vitals: []api.Vital{}, CoreGroups: []api.CoreGroup{}, Limits: []api.LimitAudit{}, Stock: []api.Figure{},
+		FirmwareAddress: r.FirmwareAddress, Refit: r.Refit, Drift: nonNil(r.Drift.V), FirmwareVersion: r.FirmwareVersion, Quirks: []string{}, Raised: []string{}, Vitals: []api.Vital{}, CoreGroups: []api.CoreGroup{}, Limits: []api.LimitAudit{}, Stock: []api.Figure{},
 	}
 	if r.TrimInForce.Valid {
 		out.TrimInForce = &r.TrimInForce.Int64
@@ -233,6 +233,15 @@ func (s *Server) rig(c *echo.Context, r *store.Rig) (*api.Rig, error) {
 	}
 	if err := s.doing(c, out, r); err != nil {
 		return nil, err
+	}
+	watches, err := s.store.Watches(ctx, r.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, w := range watches {
+		if w.State.V.Raised {
+			out.Raised = append(out.Raised, w.Rule.V.Message)
+		}
 	}
 	out.Stock, err = s.baseline(c, r)
 	return out, err

@@ -34,7 +34,7 @@ func (s *Server) ListScores(c *echo.Context, id int64) error {
 	}
 	out := []api.Score{}
 	for _, x := range list {
-		out = append(out, api.Score{Id: x.ID, Trim: x.TrimID, Trial: x.TrialID, Yardstick: x.Yardstick, Value: x.Value, At: x.RigClock})
+		out = append(out, api.Score{Id: x.ID, Trim: x.TrimID, Trial: x.TrialID, Yardstick: x.Yardstick, Value: x.Value, At: x.RigClock, Spoilt: x.Spoilt})
 	}
 	return c.JSON(http.StatusOK, out)
 }
@@ -118,7 +118,7 @@ func (s *Server) CompareTrims(c *echo.Context, id int64, params api.CompareTrims
 func runs(scores []store.Score, trimID int64, yardstick string, m measure) []float64 {
 	var out []float64
 	for i := range scores {
-		if x := &scores[i]; x.TrimID == trimID && x.Yardstick == yardstick {
+		if x := &scores[i]; x.TrimID == trimID && x.Yardstick == yardstick && x.Spoilt == "" {
 			if v, ok := m.of(x); ok {
 				out = append(out, v)
 			}

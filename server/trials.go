@@ -14,6 +14,7 @@ import (
 
 	"zerokeel/core/fault"
 	"zerokeel/core/govern"
+	"zerokeel/core/ladder"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/series"
@@ -119,10 +120,17 @@ func axisOrigin(legs []store.Leg) (int64, bool) {
 func apiLeg(l *store.Leg, origin int64) api.Leg {
 	out := api.Leg{
 		Id: l.ID, Load: string(l.Load), Yardstick: l.Yardstick, Cores: nonNil(l.Cores.V), Seconds: l.Seconds, State: string(l.State), RanS: l.SeenS,
-		Limiters: map[string]float64{}, Figures: figures(l.Figures.V),
+		Limiters: map[string]float64{}, Figures: figures(l.Figures.V), Evidence: []verdict.Pointer{},
+	}
+	if l.Width != "" {
+		out.Width = &l.Width
+	}
+	if l.TargetC > 0 {
+		out.TargetC = &l.TargetC
 	}
 	if l.Finished.Valid {
-		out.RanS = l.Finished.V.RanS
+		out.RanS, out.Coverage = l.Finished.V.RanS, l.Finished.V.Coverage
+		out.Others = &l.Finished.V.Others
 	}
 	if l.StartedMS.Valid {
 		start := float64(l.StartedMS.Int64-origin) / 1000
@@ -130,6 +138,10 @@ func apiLeg(l *store.Leg, origin int64) api.Leg {
 	}
 	if l.Result.Valid {
 		out.Verdict, out.Why = string(l.Result.V.Verdict), l.Result.V.Why
+		for _, e := range l.Result.V.Evidence {
+			e.AtS, e.UntilS = e.AtS+value(out.StartS), e.UntilS+value(out.StartS)
+			out.Evidence = append(out.Evidence, e)
+		}
 		for k, v := range l.Result.V.Limiters {
 			out.Limiters[string(k)] = v
 		}
@@ -173,7 +185,11 @@ func (s *Server) StartTrial(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	legs, faults := plan(in.Legs, t.Purpose, cores, yardsticks)
+	asked, err := s.asked(ctx, &in, t, cores)
+	if err != nil {
+		return err
+	}
+	legs, faults := plan(asked, t.Purpose, cores, yardsticks)
 	if len(faults) > 0 {
 		return faults
 	}
@@ -186,6 +202,49 @@ func (s *Server) StartTrial(c *echo.Context, id int64) error {
 	s.runner.Wake()
 	s.bus.Publish(live.Message{Topic: "trial", Rig: id, ID: t.ID})
 	return s.answerTrial(c, t.ID, http.StatusCreated)
+}
+
+// asked returns the legs that a request names, itself or by a ladder, as often as they shall run, and takes over what else
+// it says of the trial.
+func (s *Server) asked(ctx context.Context, in *api.StartTrialRequest, t *store.Trial, cores []int) ([]api.LegRequest, error) {
+	var f fault.List
+	switch {
+	case in.Ladder == nil && in.Legs == nil, in.Ladder != nil && in.Legs != nil:
+		f.Add("legs", "name either legs or a ladder", "the request names both, or neither")
+	case in.Ladder != nil && (in.GoOn != nil || in.Repeat != nil || t.Purpose != store.PurposeProof):
+		f.Add("ladder", "leave out goOn and repeat, which the ladder says itself, and prove with it", "a ladder is a proof of its own")
+	}
+	if len(f) > 0 {
+		return nil, f
+	}
+	if in.Ladder == nil {
+		t.GoOn = in.GoOn != nil && *in.GoOn
+		repeat := 1
+		if in.Repeat != nil {
+			repeat = *in.Repeat
+		}
+		if len(in.Legs)*repeat > ladder.MaxLegs {
+			f.Add("repeat", fmt.Sprintf("keep to %d legs in all", ladder.MaxLegs), "it makes %d legs", len(in.Legs)*repeat)
+			return nil, f
+		}
+		return slices.Repeat(in.Legs, repeat), nil
+	}
+	l, err := s.store.Ladder(ctx, *in.Ladder)
+	if errors.Is(err, store.ErrNotFound) {
+		f.Add("ladder", "name one from /api/ladders", "%.40q is no ladder", *in.Ladder)
+		return nil, f
+	} else if err != nil {
+		return nil, err
+	}
+	t.GoOn = l.Template.GoOn
+	if t.Name == "" {
+		t.Name = l.Template.Name
+	}
+	legs, err := laddered(&l.Template, cores)
+	if faults := (fault.List)(nil); errors.As(err, &faults) {
+		return nil, faults.Under("ladder")
+	}
+	return legs, err
 }
 
 // runningCores lists the cores that a rig's trim in force leaves switched on; those that its agent found where its parts
@@ -221,7 +280,16 @@ func plan(asked []api.LegRequest, purpose string, cores []int, yardsticks []stor
 	var legs []store.Leg
 	for i, a := range asked {
 		at := fmt.Sprintf("legs[%d]", i)
-		l := store.Leg{Seconds: value(a.Seconds), InForce: true}
+		l := store.Leg{Seconds: value(a.Seconds), InForce: true, AbortC: value(a.AbortC), TargetC: value(a.TargetC)}
+		if a.Width != nil {
+			l.Width = string(*a.Width)
+		}
+		if a.MemoryMB != nil {
+			l.MemoryMB = *a.MemoryMB
+		}
+		if l.AbortC > 0 && l.TargetC > l.AbortC {
+			f.Add(at+".targetC", "give less than the abort limit", "%g °C lies above the abort limit of %g °C", l.TargetC, l.AbortC)
+		}
 		if a.Cores != nil {
 			l.Cores = store.AsJSON(*a.Cores)
 		} else {

@@ -25,6 +25,7 @@ type agent struct {
 	stream string
 	boot   string
 	begun  []link.Unending // journal as found at the start
+	crash  *link.Crash     // how the start before ended, if by a fault
 	seen   map[string]bool // orders taken
 	leg    *leg
 
@@ -49,13 +50,15 @@ type leg struct {
 	dropped map[int]float64
 	limits  map[govern.Limiter]float64
 	injectd bool
+	resting bool // held back for its target temperature
 }
 
 func newAgent(r *Rig) *agent {
 	a := &agent{rig: r, boot: r.bootID(), stream: fmt.Sprintf("%s-%d-%d", r.cfg.Name, r.state.Boots, time.Now().UnixNano()), seen: map[string]bool{}}
 	a.live, a.end = context.WithCancel(context.Background())
 	a.begun = r.state.Journal
-	r.state.Journal = nil
+	a.crash = r.state.Crash
+	r.state.Journal, r.state.Crash = nil, nil
 	a.channels = channels(r)
 	a.sampleDue, a.faultDue = r.state.Clock, r.state.Clock
 	a.client = link.NewClient(r.opt.Server, r.opt.Token, a.hello, a.order, r.opt.Log)
@@ -67,7 +70,7 @@ func (a *agent) hello() link.Hello {
 	defer a.rig.mu.Unlock()
 	h := link.Hello{
 		Protocol: link.Version, Agent: "stand-in", Stream: a.stream, BootID: a.boot, Now: a.rig.nowMS(),
-		ClockRate: a.rig.opt.Speed, Simulated: true, Facts: a.rig.facts(), Journal: a.begun,
+		ClockRate: a.rig.opt.Speed, Simulated: true, Facts: a.rig.facts(), Journal: a.begun, Crash: a.crash,
 	}
 	for _, c := range a.channels {
 		h.Channels = append(h.Channels, c.Channel)
@@ -155,6 +158,7 @@ func (a *agent) advance(dt float64) {
 	}
 	a.leg.at += dt
 	a.inject()
+	a.keepCool()
 	a.stalled()
 	if a.leg != nil && a.leg.at >= a.leg.order.Seconds {
 		a.complete()
@@ -190,6 +194,7 @@ func (a *agent) faults(seconds float64) bool {
 	r := a.rig
 	s := r.machine.State()
 	if s.Overheats {
+		r.crashed()
 		r.powerOff()
 		r.keep()
 		return false
@@ -197,6 +202,19 @@ func (a *agent) faults(seconds float64) bool {
 	kind, random := load.Idle, r.noise
 	if a.leg != nil {
 		kind, random = a.leg.order.Load, a.leg.random
+	}
+	if kind.Regime() == load.RegimeMemory {
+		margin := r.cfg.memoryMargin(&r.machine.Tuning().Memory)
+		if random.Float64() < stability.Chance(stability.Hazard(margin), seconds) {
+			// Which worker meets the wrong word is chance.
+			worker := a.leg.order.Cores[random.IntN(len(a.leg.order.Cores))]
+			if !a.happens(stability.Draw(load.RegimeMemory, margin, random), worker) {
+				return false
+			}
+			if a.leg == nil {
+				return true
+			}
+		}
 	}
 	for core, c := range s.Cores {
 		regime, lowest := kind.Regime(), c.DeliveredV
@@ -233,6 +251,7 @@ func (a *agent) happens(o stability.Outcome, core int) bool {
 		return false
 	case stability.Restarted:
 		a.emit()
+		r.crashed()
 		r.powerOn()
 		return false
 	}
@@ -266,13 +285,7 @@ func (a *agent) drop(core int) {
 		return
 	}
 	l.dropped[core] = l.at
-	rest := []int{}
-	for _, c := range l.order.Cores {
-		if _, gone := l.dropped[c]; !gone {
-			rest = append(rest, c)
-		}
-	}
-	a.rig.machine.SetLoad(l.order.Load, rest, l.order.TurnS)
+	a.rig.machine.SetLoad(l.order.Load, l.working(), l.order.TurnS)
 }
 
 // stalled notices workers that make no progress, as the real agent does.
@@ -298,6 +311,41 @@ func (a *agent) inject() {
 	l.injectd = true
 	a.event(link.Event{Order: l.order.ID, Kind: verdict.EventMiscalculated, AtS: l.at, Core: l.order.Inject.Core, Injected: true, Text: "one bit flipped on purpose"})
 	a.finish(link.Faulted, nil)
+}
+
+// keepCool holds the load back above its target temperature, and ends it at its abort limit, as the real agent does.
+func (a *agent) keepCool() {
+	l := a.leg
+	if l == nil {
+		return
+	}
+	hottest := a.rig.machine.State().HottestC
+	if limit := l.order.AbortC; limit > 0 && hottest >= limit {
+		a.event(link.Event{Order: l.order.ID, Kind: verdict.EventOverheated, AtS: l.at, Core: -1, Text: fmt.Sprintf("%.1f °C reached, the leg may go to %.0f °C", hottest, limit)})
+		a.finish(link.Aborted, nil)
+		return
+	}
+	target := l.order.TargetC
+	if target <= 0 || hottest > target == l.resting {
+		return
+	}
+	l.resting = hottest > target
+	working := l.working()
+	if l.resting {
+		working = nil
+	}
+	a.rig.machine.SetLoad(l.order.Load, working, l.order.TurnS)
+}
+
+// working lists the cores of a leg that did not drop.
+func (l *leg) working() []int {
+	rest := []int{}
+	for _, c := range l.order.Cores {
+		if _, gone := l.dropped[c]; !gone {
+			rest = append(rest, c)
+		}
+	}
+	return rest
 }
 
 // sample reads every channel, and counts work.

@@ -12,6 +12,7 @@ import (
 	"zerokeel/core/fault"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
+	"zerokeel/core/memory"
 	"zerokeel/core/part"
 	"zerokeel/core/silicon"
 	"zerokeel/core/stability"
@@ -27,10 +28,11 @@ type Config struct {
 	Parts    part.Set                  `json:"parts"`
 	Seed     uint64                    `json:"seed"`
 	AmbientC float64                   `json:"ambientC"`
-	SwingC   float64                   `json:"swingC"`  // ambient rises and falls by this over a day
-	Reserve  Reserve                   `json:"reserve"` // of a typical core
-	SpreadV  float64                   `json:"spreadV"` // standard deviation between cores
-	Weaker   map[int]Reserve           `json:"weaker"`  // by how much single cores fall short of it
+	SwingC   float64                   `json:"swingC"`           // ambient rises and falls by this over a day
+	Reserve  Reserve                   `json:"reserve"`          // of a typical core
+	SpreadV  float64                   `json:"spreadV"`          // standard deviation between cores
+	Weaker   map[int]Reserve           `json:"weaker"`           // by how much single cores fall short of it
+	Memory   float64                   `json:"memory,omitempty"` // how far beyond its rating the kit works, a share; 0 counts as 0.07
 	Sensors  map[string]SensorOverride `json:"sensors,omitempty"`
 	Strays   Strays                    `json:"strays,omitzero"` // from the sheets, beside the chip
 }
@@ -93,12 +95,35 @@ func (c *Config) validate() error {
 			f.Add("strays."+field, "give -1 to 1", "%g is out of range", x)
 		}
 	}
+	if !(c.Memory >= -0.5 && c.Memory <= 0.5) {
+		f.Add("memory", "give -0.5 to 0.5", "%g is out of range", c.Memory)
+	}
 	for core := range c.Weaker {
 		if core < 0 || core >= c.Parts.Processor.Cores() {
 			f.Add("weaker", "name cores of the processor", "there is no core %d", core)
 		}
 	}
 	return f.Err()
+}
+
+// usualMemory is how far beyond its rating a kit works as a rule.
+const usualMemory = 0.07
+
+// memoryMargin is the margin of the memory as it runs.
+func (c *Config) memoryMargin(m *memory.Running) float64 {
+	reserve := c.Memory
+	if reserve == 0 {
+		reserve = usualMemory
+	}
+	kit := c.Parts.Memory
+	cl := float64(kit.CL)
+	or := func(x int, other float64) float64 {
+		if x > 0 {
+			return float64(x)
+		}
+		return other
+	}
+	return stability.MemoryMargin(reserve, m.Slack(memory.Kit{MTs: kit.RatedMTs, V: kit.V, CL: cl, RCD: or(kit.RCD, cl), RP: or(kit.RP, cl)}))
 }
 
 // chip draws the chip: its curves and leakage, and each core's reserves.

@@ -283,10 +283,14 @@ func (r *Rig) systemUp() {
 
 // freeze stops everything but the board's own controller.
 func (r *Rig) freeze() {
+	r.crashed()
 	r.agent.client.Mute()
 	r.machine.SetLoad("idle", nil, 0)
 	r.phase = frozen
 }
+
+// crashed notes that this start of the machine ends by a fault, for the next one to tell.
+func (r *Rig) crashed() { r.state.Crash = &link.Crash{BootID: r.bootID(), SeenAt: r.nowMS()} }
 
 // legRandom returns a generator for the next leg or start, so that the same history repeats the same faults however
 // the process was scheduled.

@@ -21,6 +21,7 @@ type state struct {
 	Draws      uint64          `json:"draws"`
 	Revision   int             `json:"revision"` // of the pending settings, for their ETag
 	Journal    []link.Unending `json:"journal"`
+	Crash      *link.Crash     `json:"crash,omitempty"` // how the last start ended, if by a fault
 }
 
 func (r *Rig) statePath() string { return filepath.Join(r.opt.StateDir, r.cfg.Name+".state.json") }

@@ -117,7 +117,7 @@ func (in *ingest) frame(f *link.Frame) error {
 			continue
 		}
 		l.seenS = max(l.seenS, e.AtS)
-		if err := in.exec(`INSERT INTO events (leg_id, kind, at_s, core, injected, note) VALUES (?, ?, ?, ?, ?, ?)`, l.ID, e.Kind, e.AtS, e.Core, e.Injected, cut(e.Text)); err != nil {
+		if err := in.exec(`INSERT INTO events (leg_id, kind, at_s, core, injected, note) VALUES (?, ?, ?, ?, ?, ?)`, l.ID, e.Kind, e.AtS, e.Core, e.Injected, cut(e.Text, maxNote)); err != nil {
 			return err
 		}
 	}
@@ -222,10 +222,11 @@ func (in *ingest) finish() error {
 
 const maxNote = 500
 
-func cut(text string) string {
+// cut makes a text fit for a column of so many characters.
+func cut(text string, most int) string {
 	text = strings.ToValidUTF8(text, "?")
-	if r := []rune(text); len(r) > maxNote {
-		return string(r[:maxNote])
+	if r := []rune(text); len(r) > most {
+		return string(r[:most])
 	}
 	return text
 }

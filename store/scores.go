@@ -24,6 +24,7 @@ type Score struct {
 	Yardstick string         `db:"yardstick_id"`
 	Value     float64        `db:"value"`
 	RigClock  time.Time      `db:"rig_clock"`
+	Spoilt    string         `db:"spoilt"` // why it does not count; empty when it does
 	Figures   JSON[[]Figure] `db:"figures"`
 }
 
@@ -37,7 +38,7 @@ func (s *Store) Yardsticks(ctx context.Context) ([]Yardstick, error) {
 // Scores lists a rig's scores, oldest first.
 func (s *Store) Scores(ctx context.Context, rig int64) ([]Score, error) {
 	list := []Score{}
-	err := s.db.SelectContext(ctx, &list, `SELECT s.id, s.trim_id, l.trial_id, s.yardstick_id, s.value, s.rig_clock, l.figures
+	err := s.db.SelectContext(ctx, &list, `SELECT s.id, s.trim_id, l.trial_id, s.yardstick_id, s.value, s.rig_clock, s.spoilt, l.figures
 		FROM scores s JOIN legs l ON l.id = s.leg_id WHERE s.rig_id = ? ORDER BY s.id`, rig)
 	return list, known(err, "list the scores of rig %d", rig)
 }

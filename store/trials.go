@@ -39,6 +39,7 @@ type Trial struct {
 	Purpose   string               `db:"purpose"`
 	State     TrialState           `db:"state"`
 	StopAsked bool                 `db:"stop_asked"`
+	GoOn      bool                 `db:"go_on"`       // after a fault that the machine survives
 	ActedAt   time.Time            `db:"acted_at"`    // when something was last done for it
 	BootAtEnd string               `db:"boot_at_end"` // boot that a recovery must leave behind
 	Result    JSON[verdict.Result] `db:"result"`
@@ -81,6 +82,11 @@ type Leg struct {
 	Result    JSON[verdict.Result]             `db:"result"`
 	Figures   JSON[[]Figure]                   `db:"figures"`
 	Score     sql.NullFloat64                  `db:"score"`
+	Width     string                           `db:"width"`     // of the vectors; empty for the widest
+	MemoryMB  int                              `db:"memory_mb"` // of a memory load; 0 leaves it to the rig
+	AbortC    float64                          `db:"abort_c"`   // 0 leaves it to the rig
+	TargetC   float64                          `db:"target_c"`  // 0 for full load
+	Spoilt    string                           // why its score does not count; kept with the score
 }
 
 // Figure is one figure of a leg: its mean over the steady part, and its peak.
@@ -103,10 +109,10 @@ type Event struct {
 	Note     string            `db:"note"`
 }
 
-const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, acted_at, boot_at_end, result, started_at, created_at, ended_at`
+const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, go_on, acted_at, boot_at_end, result, started_at, created_at, ended_at`
 
 const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force, stream, ordered_at,
-	started_ms, seen_s, finished, limiters, result, figures, score`
+	started_ms, seen_s, finished, limiters, result, figures, score, width, memory_mb, abort_c, target_c`
 
 // CreateTrial numbers and stores a trial with its legs. It is ErrTaken while something else runs on the rig.
 func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
@@ -119,8 +125,8 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 		if err := tx.GetContext(ctx, &t.Number, `SELECT COALESCE(MAX(number), 0) + 1 FROM trials WHERE rig_id = ?`, t.RigID); err != nil {
 			return err
 		}
-		result, err := tx.NamedExecContext(ctx, `INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, acted_at, created_at)
-			VALUES (:rig_id, :trim_id, :number, :name, :purpose, :state, :acted_at, :created_at)`, t)
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, go_on, acted_at, created_at)
+			VALUES (:rig_id, :trim_id, :number, :name, :purpose, :state, :go_on, :acted_at, :created_at)`, t)
 		if err != nil {
 			return err
 		}
@@ -130,8 +136,8 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 		for i := range legs {
 			legs[i].TrialID, legs[i].Position, legs[i].State = t.ID, i, LegWaiting
 		}
-		_, err = tx.NamedExecContext(ctx, `INSERT INTO legs (trial_id, position, load_kind, yardstick_id, cores, seconds, inject, state)
-			VALUES (:trial_id, :position, :load_kind, :yardstick_id, :cores, :seconds, :inject, :state)`, legs)
+		_, err = tx.NamedExecContext(ctx, `INSERT INTO legs (trial_id, position, load_kind, yardstick_id, cores, seconds, inject, state, width, memory_mb, abort_c, target_c)
+			VALUES (:trial_id, :position, :load_kind, :yardstick_id, :cores, :seconds, :inject, :state, :width, :memory_mb, :abort_c, :target_c)`, legs)
 		return err
 	})
 	return known(err, "start a trial of trim %d", t.TrimID)
@@ -213,8 +219,8 @@ func (s *Store) EndLeg(ctx context.Context, t *Trial, l *Leg) error {
 			return nil
 		}
 		at := FromMS(l.StartedMS.Int64)
-		_, err := tx.ExecContext(ctx, `INSERT IGNORE INTO scores (rig_id, trim_id, leg_id, yardstick_id, value, rig_clock) VALUES (?, ?, ?, ?, ?, ?)`,
-			t.RigID, t.TrimID, l.ID, l.Yardstick, l.Score.Float64, at)
+		_, err := tx.ExecContext(ctx, `INSERT IGNORE INTO scores (rig_id, trim_id, leg_id, yardstick_id, value, rig_clock, spoilt) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			t.RigID, t.TrimID, l.ID, l.Yardstick, l.Score.Float64, at, cut(l.Spoilt, 200))
 		return err
 	})
 	return known(err, "end leg %d", l.ID)

@@ -66,6 +66,29 @@ func (m *Running) Slow() float64 {
 // SlowAlone is Slow for a single core, which never fills the kit's bandwidth.
 func (m *Running) SlowAlone() float64 { return m.LatencyNS() / referenceNS }
 
+// Kit is what a memory kit is rated for: a rate at a voltage, and its timings there, in clocks.
+type Kit struct {
+	MTs, V, CL, RCD, RP float64
+}
+
+// Slack returns how far a kit runs from what it is rated for, as a share: 0 at the rating, 0.05 with every figure five
+// percent easier, below 0 beyond it. The figure that lies furthest beyond counts. What a kit does at a voltage goes with
+// the voltage's root; timings are times, so the same clocks at a higher rate are harder.
+func (m *Running) Slack(k Kit) float64 {
+	can := 1.0
+	if m.V > 0 && k.V > 0 {
+		can = math.Sqrt(m.V / k.V)
+	}
+	slack := 1 - m.MTs/(k.MTs*can)
+	for _, t := range [][2]float64{{m.CL, k.CL}, {m.RCD, k.RCD}, {m.RP, k.RP}} {
+		if t[0] > 0 && t[1] > 0 {
+			given, needed := t[0]/m.MTs, t[1]/k.MTs/can
+			slack = math.Min(slack, 1-needed/given)
+		}
+	}
+	return slack
+}
+
 // KitW returns what the kit draws more than at the usual voltage: a kit of two modules takes about 6 W, and power goes
 // with the square of the voltage.
 func (m *Running) KitW() float64 {

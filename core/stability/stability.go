@@ -48,6 +48,13 @@ func Margin(r Reserve, regime load.Regime, fusedV, deliveredV, temperatureC floa
 	return deliveredV - (fusedV - r.In(regime) + PerKelvin*(temperatureC-60))
 }
 
+// VoltsPerSlack turns a memory's slack, a share, into the volts of a margin: one percent too fast is as bad as 10 mV too
+// little.
+const VoltsPerSlack = 1.0
+
+// MemoryMargin returns the margin of a memory that has a reserve beyond its rating (a share) and runs with a slack to it.
+func MemoryMargin(reserve, slack float64) float64 { return VoltsPerSlack * (reserve + slack) }
+
 // Hazard returns the rate of faults per second at a margin in volts. It is in (0, MaxRate].
 func Hazard(margin float64) float64 {
 	return math.Min(MaxRate, RateAtZero*math.Exp(-margin/ScaleV))
@@ -73,6 +80,7 @@ var shares = map[load.Regime][2][5]float64{
 	load.RegimeLight:      {{0.15, 0.50, 0.10, 0.10, 0.15}, {0, 0.25, 0.05, 0.30, 0.40}},
 	load.RegimeTransition: {{0.10, 0.15, 0.05, 0.40, 0.30}, {0, 0.05, 0.05, 0.50, 0.40}},
 	load.RegimeIdle:       {{0.05, 0, 0, 0.60, 0.35}, {0, 0, 0, 0.60, 0.40}},
+	load.RegimeMemory:     {{0.15, 0.70, 0, 0.08, 0.07}, {0, 0.40, 0, 0.30, 0.30}},
 }
 
 var outcomes = [5]Outcome{Corrected, Miscalculated, Dropped, Froze, Restarted}

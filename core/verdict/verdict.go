@@ -99,6 +99,9 @@ type Evidence struct {
 	Progress []Progress
 	Limiters map[govern.Limiter]float64 // seconds each limiter held
 	InForce  bool                       // the trim was still in force when the leg began
+	Others   float64                    // share of the machine that other programs used
+	TurnS    float64                    // per core, of a one-core load
+	Traces   Traces
 }
 
 // Result is a verdict with its reasons.
@@ -109,10 +112,42 @@ type Result struct {
 	Why      string                     `json:"why"`
 	Injected bool                       `json:"injected"` // the fault was caused on purpose
 	Limiters map[govern.Limiter]float64 `json:"limiters,omitempty"`
+	Evidence []Pointer                  `json:"evidence,omitempty"`
+	Exposure []float64                  `json:"exposure,omitempty"` // seconds under the load, per core of the leg
 }
 
 // StallS is how long a core may make no progress, while others do, before it counts as dropped.
 const StallS = 4.0
+
+// eventCooled is what figures alone tell: a core fell to idle temperature under load.
+const eventCooled EventKind = "cooled"
+
+// cooling points at a dropped core's temperature, if it is known.
+func (e *Evidence) cooling(ev Event) []Pointer {
+	place := slices.Index(e.Cores, ev.Core)
+	if place < 0 || place >= len(e.Traces.Core) || len(e.Traces.Core[place].Temperature) == 0 {
+		return nil
+	}
+	t := e.Traces.Core[place].Temperature
+	return []Pointer{{ev.AtS, t[len(t)-1].AtS, ev.Core, fmt.Sprintf(e.Traces.Keys.CoreTemperature, ev.Core), fmt.Sprintf("core %d at %.1f °C in the end", ev.Core, t[len(t)-1].V)}}
+}
+
+// mostOthers is the share of the machine that other programs may use before a leg proves nothing, and boundShare the share
+// of the time that makes a limit worth telling.
+const (
+	mostOthers = 0.5
+	boundShare = 0.5
+)
+
+// bound returns the limit, of those that are not the clock itself, that held for the longest share of the time.
+func bound(shares map[govern.Limiter]float64) (most govern.Limiter, share float64) {
+	for _, l := range govern.Limiters {
+		if l != govern.None && l != govern.Ratio && shares[l] > share {
+			most, share = l, shares[l]
+		}
+	}
+	return most, share
+}
 
 // shortestShare is the share of its planned time that a finished leg must have run.
 const shortestShare = 0.98
@@ -120,19 +155,29 @@ const shortestShare = 0.98
 // Judge returns the verdict of a leg. A fault that was seen outweighs how the leg ended afterwards; of several,
 // the earliest counts.
 func Judge(e Evidence) Result {
-	r := Result{Verdict: Held, Core: -1, AtS: e.RanS, Limiters: shares(e.Limiters)}
+	r := Result{Verdict: Held, Core: -1, AtS: e.RanS, Limiters: shares(e.Limiters), Exposure: Exposure(e.Load, len(e.Cores), e.RanS, e.TurnS)}
 	if !e.InForce {
 		return r.void("another trim was in force than the one on trial")
 	}
 	if first, ok := firstFault(e); ok {
 		r.Core, r.AtS, r.Injected = first.Core, first.AtS, first.Injected
+		r.Evidence = append(r.Evidence, Pointer{first.AtS, first.AtS, first.Core, "", first.Text})
 		switch first.Kind {
 		case EventMiscalculated:
 			r.Verdict = Miscalculated
 			r.Why = fmt.Sprintf("core %d returned a wrong result under %s load after %s", first.Core, e.Load, clock(first.AtS))
+			if e.Load == load.Memory && !first.Injected {
+				r.Core = -1
+				r.Why = fmt.Sprintf("a word of the memory was not what had been written, after %s; core %d read it", clock(first.AtS), first.Core)
+			}
 		case EventStalled:
 			r.Verdict = CoreDropped
 			r.Why = fmt.Sprintf("core %d made no progress for %.0f s while the others did", first.Core, StallS)
+			r.Evidence = append(r.Evidence, e.cooling(first)...)
+		case eventCooled:
+			r.Verdict = CoreDropped
+			r.Why = fmt.Sprintf("core %d fell to its idle temperature from %s on while the others stayed under load", first.Core, clock(first.AtS))
+			r.Evidence = e.cooling(first)
 		case EventUncorrected:
 			r.Verdict = Miscalculated
 			r.Why = "the hardware noticed an error that it could not mend"
@@ -175,7 +220,19 @@ func Judge(e Evidence) Result {
 		if e.RanS < shortestShare*e.PlannedS {
 			return r.void(fmt.Sprintf("it ran %s of %s", clock(e.RanS), clock(e.PlannedS)))
 		}
+		for _, doubt := range []func(*Evidence) (Pointer, bool){gap, stuck, short} {
+			if p, found := doubt(&e); found {
+				r.Evidence = append(r.Evidence, p)
+				return r.void(p.Text)
+			}
+		}
+		if e.Others > mostOthers {
+			return r.void(fmt.Sprintf("other programs used %.0f %% of the machine meanwhile", 100*e.Others))
+		}
 		r.Why = "ran " + clock(e.RanS) + " without a fault"
+		if l, share := bound(r.Limiters); share >= boundShare {
+			r.Why += fmt.Sprintf("; held down by %s %.0f %% of the time", l, 100*share)
+		}
 		if n := count(e.Events, EventCorrected); n > 0 {
 			r.Why += fmt.Sprintf("; %d corrected errors warn that the limit is near", n)
 		}
@@ -206,7 +263,10 @@ func firstFault(e Evidence) (Event, bool) {
 		}
 	}
 	if core, at, ok := Stalled(e.Cores, e.Progress, e.Load); ok {
-		consider(Event{Kind: EventStalled, Core: core, AtS: at})
+		consider(Event{Kind: EventStalled, Core: core, AtS: at, Text: fmt.Sprintf("core %d stands still", core)})
+	}
+	if place, at, ok := cooled(&e); ok && !found {
+		consider(Event{Kind: eventCooled, Core: e.Cores[place], AtS: at})
 	}
 	return first, found
 }

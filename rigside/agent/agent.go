@@ -51,6 +51,7 @@ type agent struct {
 	client  *link.Client
 	crash   *link.Crash
 	read    link.Samples // not yet sent
+	epoch   time.Time    // start of the agent: its clock goes on evenly from here, whatever is done to the machine's
 
 	mu   sync.Mutex
 	seen map[string]bool
@@ -80,7 +81,7 @@ func Run(ctx context.Context, cfg Config) error {
 		return err
 	}
 	defer func() { _ = j.Close() }()
-	a := &agent{cfg: cfg, boot: sensors.BootID(cfg.Root), stream: rand.Text(), journal: j, seen: map[string]bool{}}
+	a := &agent{cfg: cfg, boot: sensors.BootID(cfg.Root), stream: rand.Text(), journal: j, seen: map[string]bool{}, epoch: time.Now()}
 	if a.boot == "" {
 		return fmt.Errorf("the kernel tells no id of this boot (/proc/sys/kernel/random/boot_id)")
 	}
@@ -157,11 +158,14 @@ func (a *agent) deliver(ctx context.Context, left []spool.Left) error {
 	return nil
 }
 
+// now is the rig's clock, ms since 1970 UTC.
+func (a *agent) now() int64 { return a.epoch.Add(time.Since(a.epoch)).UnixMilli() }
+
 func (a *agent) hello() link.Hello {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	h := link.Hello{
-		Protocol: link.Version, Agent: Version, Stream: a.stream, BootID: a.boot, Now: time.Now().UnixMilli(), ClockRate: 1,
+		Protocol: link.Version, Agent: Version, Stream: a.stream, BootID: a.boot, Now: a.now(), ClockRate: 1,
 		Facts: a.facts, Journal: a.journal.Before(), Crash: a.crash,
 	}
 	for _, s := range a.sensors {
@@ -186,7 +190,7 @@ func (a *agent) sampleUntil(ctx context.Context, linkEnd chan error) {
 			linkEnd <- err
 			return
 		case now := <-tick.C:
-			a.sample(now)
+			a.sample()
 			if now.Sub(last) >= sendEvery-time.Millisecond {
 				last = now
 				a.send()
@@ -204,12 +208,9 @@ func (a *agent) running() *leg {
 }
 
 // sample takes one reading of every sensor. A sensor that does not answer leaves a gap.
-func (a *agent) sample(now time.Time) {
+func (a *agent) sample() {
 	s := &a.read
-	at := now.UnixMilli()
-	if n := len(s.At); n > 0 && at < s.At[n-1] {
-		a.send() // the machine's clock was set back
-	}
+	at := a.now()
 	order := ""
 	if l := a.running(); l != nil {
 		order = l.order.ID
@@ -290,7 +291,7 @@ func (a *agent) begin(ctx context.Context, o link.Order) {
 	if o.Inject == nil && o.Yardstick == "" && o.Load != load.Idle {
 		o.Inject = a.cfg.Inject
 	}
-	if err := a.journal.Begin(link.Unending{Order: o.ID, BootID: a.boot, At: time.Now().UnixMilli()}); err != nil {
+	if err := a.journal.Begin(link.Unending{Order: o.ID, BootID: a.boot, At: a.now()}); err != nil {
 		a.refuse(o, "the journal cannot be written: "+err.Error())
 		return
 	}
@@ -304,7 +305,7 @@ func (a *agent) begin(ctx context.Context, o link.Order) {
 		return
 	}
 	a.leg = l
-	a.client.Send(link.Frame{Started: &link.Started{Order: o.ID, At: a.leg.started.UnixMilli()}})
+	a.client.Send(link.Frame{Started: &link.Started{Order: o.ID, At: a.now()}})
 	go a.follow(a.leg)
 }
 

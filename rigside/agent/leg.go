@@ -102,6 +102,7 @@ loop:
 			warmAt, warmWork = time.Now(), sum(l.drill.Work())
 		case now := <-look.C:
 			l.turn()
+			l.hold()
 			if kind, why := l.guard.look(now); kind != "" {
 				events, how = append(events, l.event(kind, why)), link.Aborted
 				break loop
@@ -144,6 +145,17 @@ func (l *leg) fault(f load.Fault) link.Event {
 		e.Text = "one bit flipped on purpose"
 	}
 	return e
+}
+
+// hold keeps the load back while the processor is hotter than the leg's target: a degree above it takes a tenth of the
+// time away at each look, a degree below gives it back.
+func (l *leg) hold() {
+	if l.order.TargetC <= 0 {
+		return
+	}
+	if t, ok := l.guard.temperature(); ok {
+		l.drill.Hold(l.drill.Held() + 0.1*(t-l.order.TargetC)*lookEvery.Seconds())
+	}
 }
 
 // turn moves a one-core load on.

@@ -5,6 +5,7 @@ package load
 
 import (
 	"context"
+	"math"
 	"math/rand/v2"
 	"runtime"
 	"sync"
@@ -46,8 +47,9 @@ type Drill struct {
 	started  time.Time
 	work     []atomic.Uint64 // per core, in thousands of operations
 	turn     atomic.Int32
-	armed    atomic.Bool  // an injection is still to be made
-	injected atomic.Int64 // when it was made, ns since the start
+	armed    atomic.Bool   // an injection is still to be made
+	held     atomic.Uint64 // share of the time that workers rest beside, as float bits
+	injected atomic.Int64  // when it was made, ns since the start
 	coverage []atomic.Uint32
 	faults   chan Fault
 	failed   chan error
@@ -106,6 +108,14 @@ func (d *Drill) Coverage() float64 {
 	return total / float64(max(1, len(d.coverage)))
 }
 
+// Hold makes every worker rest for a share of its time, 0 to 0.95, so that the machine stays cooler.
+func (d *Drill) Hold(share float64) {
+	d.held.Store(math.Float64bits(min(0.95, max(0, share))))
+}
+
+// Held returns the share of the time that workers rest.
+func (d *Drill) Held() float64 { return math.Float64frombits(d.held.Load()) }
+
 // Turn moves a one-core load to another core.
 func (d *Drill) Turn(place int) { d.turn.Store(int32(place)) }
 
@@ -130,6 +140,7 @@ const (
 	idleEvery  = time.Second
 	lightWorks = 400 * time.Millisecond
 	lightRests = 15 * time.Millisecond
+	holdPeriod = 50 * time.Millisecond
 )
 
 // worker is one thread's work. It stays locked to its thread, so that the thread, bound to one processor, ends with it.
@@ -182,6 +193,9 @@ func (d *Drill) rest(place int) (time.Duration, bool) {
 		if works, forS := load.Burst(at.Seconds(), place, len(d.spec.CPUs)); !works {
 			return min(10*resting, time.Duration(forS*float64(time.Second))+time.Microsecond), false
 		}
+	}
+	if held := d.Held(); held > 0 && at%holdPeriod < time.Duration(held*float64(holdPeriod)) {
+		return min(resting, time.Duration(held*float64(holdPeriod))-at%holdPeriod), false
 	}
 	return 0, true
 }

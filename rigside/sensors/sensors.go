@@ -232,7 +232,7 @@ func (f *finder) clocks() {
 		file := fmt.Sprintf("sys/devices/system/cpu/cpu%d/cpufreq/scaling_cur_freq", core.CPUs[0])
 		c := link.Channel{Key: fmt.Sprintf("clock.effective.core.%d", i), Quantity: "clock", Label: fmt.Sprintf("Core %d clock", i), Unit: "MHz", Quantum: 0.001, Core: i}
 		if f.has(c.Key) {
-			c.Key, c.Label = fmt.Sprintf("clock.request.core.%d", i), fmt.Sprintf("Core %d requested clock", i)
+			c.Key, c.Label = fmt.Sprintf("clock.requested.core.%d", i), fmt.Sprintf("Core %d requested clock", i)
 		}
 		read := f.number(file, 1e-3)
 		if _, ok := read(); !ok {

@@ -11,10 +11,13 @@ import (
 	"zerokeel/core/clock"
 	"zerokeel/core/fault"
 	"zerokeel/core/forecast"
+	"zerokeel/core/ladder"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/preflight"
 	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
+	"zerokeel/core/watch"
 	"zerokeel/firmware"
 
 	"github.com/labstack/echo/v5"
@@ -68,11 +71,15 @@ func (e FittingStepState) Valid() bool {
 
 // Defines values for LegRequestLoad.
 const (
-	Heavy      LegRequestLoad = "heavy"
-	Idle       LegRequestLoad = "idle"
-	Light      LegRequestLoad = "light"
-	Mixed      LegRequestLoad = "mixed"
-	Transition LegRequestLoad = "transition"
+	Heavy          LegRequestLoad = "heavy"
+	Idle           LegRequestLoad = "idle"
+	Integer        LegRequestLoad = "integer"
+	Light          LegRequestLoad = "light"
+	Memory         LegRequestLoad = "memory"
+	Mixed          LegRequestLoad = "mixed"
+	Transform      LegRequestLoad = "transform"
+	TransformLarge LegRequestLoad = "transform-large"
+	Transition     LegRequestLoad = "transition"
 )
 
 // Valid indicates whether the value is a known member of the LegRequestLoad enum.
@@ -82,11 +89,70 @@ func (e LegRequestLoad) Valid() bool {
 		return true
 	case Idle:
 		return true
+	case Integer:
+		return true
 	case Light:
+		return true
+	case Memory:
 		return true
 	case Mixed:
 		return true
+	case Transform:
+		return true
+	case TransformLarge:
+		return true
 	case Transition:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LegRequestWidth.
+const (
+	N256     LegRequestWidth = "256"
+	N512     LegRequestWidth = "512"
+	Portable LegRequestWidth = "portable"
+	Widest   LegRequestWidth = "widest"
+)
+
+// Valid indicates whether the value is a known member of the LegRequestWidth enum.
+func (e LegRequestWidth) Valid() bool {
+	switch e {
+	case N256:
+		return true
+	case N512:
+		return true
+	case Portable:
+		return true
+	case Widest:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LogEntryKind.
+const (
+	LogEntryKindFitting  LogEntryKind = "fitting"
+	LogEntryKindIncident LogEntryKind = "incident"
+	LogEntryKindTrial    LogEntryKind = "trial"
+	LogEntryKindTrim     LogEntryKind = "trim"
+	LogEntryKindWatch    LogEntryKind = "watch"
+)
+
+// Valid indicates whether the value is a known member of the LogEntryKind enum.
+func (e LogEntryKind) Valid() bool {
+	switch e {
+	case LogEntryKindFitting:
+		return true
+	case LogEntryKindIncident:
+		return true
+	case LogEntryKindTrial:
+		return true
+	case LogEntryKindTrim:
+		return true
+	case LogEntryKindWatch:
 		return true
 	default:
 		return false
@@ -249,6 +315,33 @@ func (e YardstickBetter) Valid() bool {
 	case YardstickBetterHigher:
 		return true
 	case YardstickBetterLower:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReadLogParamsKinds.
+const (
+	ReadLogParamsKindsFitting  ReadLogParamsKinds = "fitting"
+	ReadLogParamsKindsIncident ReadLogParamsKinds = "incident"
+	ReadLogParamsKindsTrial    ReadLogParamsKinds = "trial"
+	ReadLogParamsKindsTrim     ReadLogParamsKinds = "trim"
+	ReadLogParamsKindsWatch    ReadLogParamsKinds = "watch"
+)
+
+// Valid indicates whether the value is a known member of the ReadLogParamsKinds enum.
+func (e ReadLogParamsKinds) Valid() bool {
+	switch e {
+	case ReadLogParamsKindsFitting:
+		return true
+	case ReadLogParamsKindsIncident:
+		return true
+	case ReadLogParamsKindsTrial:
+		return true
+	case ReadLogParamsKindsTrim:
+		return true
+	case ReadLogParamsKindsWatch:
 		return true
 	default:
 		return false
@@ -449,6 +542,9 @@ type Event struct {
 	Text     string  `json:"text"`
 }
 
+// Evidence what a verdict rests on, on the trial's axis
+type Evidence = verdict.Pointer
+
 // Fault defines model for Fault.
 type Fault = fault.Fault
 
@@ -510,8 +606,11 @@ type Incident struct {
 	At   time.Time `json:"at"`
 	Id   int64     `json:"id"`
 	Kind string    `json:"kind"`
-	Text string    `json:"text"`
-	Trim int64     `json:"trim"`
+
+	// Noticed by the rig itself
+	Noticed bool   `json:"noticed"`
+	Text    string `json:"text"`
+	Trim    int64  `json:"trim"`
 }
 
 // Inject defines model for Inject.
@@ -520,37 +619,92 @@ type Inject struct {
 	Core   int     `json:"core"`
 }
 
+// Ladder defines model for Ladder.
+type Ladder struct {
+	Changed   bool   `json:"changed"`
+	Delivered bool   `json:"delivered"`
+	Id        string `json:"id"`
+
+	// Leaves regimes that it does not probe
+	Leaves []string `json:"leaves"`
+
+	// Probes regimes
+	Probes []string `json:"probes"`
+
+	// Seconds on a machine with so many cores as asked for
+	Seconds  float64        `json:"seconds"`
+	Template LadderTemplate `json:"template"`
+}
+
+// LadderStep defines model for LadderStep.
+type LadderStep struct {
+	AbortC   *float64 `json:"abortC,omitempty"`
+	Cores    *[]int   `json:"cores,omitempty"`
+	Load     string   `json:"load"`
+	MemoryMB *int     `json:"memoryMB,omitempty"`
+
+	// PerCoreS for each core that it runs on, instead of seconds
+	PerCoreS *float64 `json:"perCoreS,omitempty"`
+	Seconds  *float64 `json:"seconds,omitempty"`
+	TargetC  *float64 `json:"targetC,omitempty"`
+	Width    *string  `json:"width,omitempty"`
+}
+
+// LadderTemplate defines model for LadderTemplate.
+type LadderTemplate = ladder.Template
+
 // LearntAttribute defines model for LearntAttribute.
 type LearntAttribute = trim.Learnt
 
 // Leg defines model for Leg.
 type Leg struct {
-	Cores    []int              `json:"cores"`
+	Cores []int `json:"cores"`
+
+	// Coverage share of a memory load's memory that held every pattern
+	Coverage *float64           `json:"coverage,omitempty"`
+	Evidence []Evidence         `json:"evidence"`
 	Figures  []Figure           `json:"figures"`
 	Id       int64              `json:"id"`
 	Limiters map[string]float64 `json:"limiters"`
 	Load     string             `json:"load"`
-	RanS     float64            `json:"ranS"`
-	Score    *float64           `json:"score"`
-	Seconds  float64            `json:"seconds"`
+
+	// Others share of the machine that other programs used meanwhile
+	Others  *float64 `json:"others,omitempty"`
+	RanS    float64  `json:"ranS"`
+	Score   *float64 `json:"score"`
+	Seconds float64  `json:"seconds"`
 
 	// StartS on the trial's axis
 	StartS    *float64 `json:"startS"`
 	State     string   `json:"state"`
+	TargetC   *float64 `json:"targetC,omitempty"`
 	Verdict   string   `json:"verdict"`
 	Why       string   `json:"why"`
+	Width     *string  `json:"width,omitempty"`
 	Yardstick string   `json:"yardstick"`
 }
 
 // LegRequest defines model for LegRequest.
 type LegRequest struct {
+	// AbortC the rig ends the leg when it is hotter
+	AbortC *float64 `json:"abortC,omitempty"`
+
 	// Cores all when left out
 	Cores  *[]int  `json:"cores,omitempty"`
 	Inject *Inject `json:"inject,omitempty"`
 
 	// Load of a proof
-	Load    *LegRequestLoad `json:"load,omitempty"`
-	Seconds *float64        `json:"seconds,omitempty"`
+	Load *LegRequestLoad `json:"load,omitempty"`
+
+	// MemoryMB of a memory load; 0 leaves it to the rig
+	MemoryMB *int     `json:"memoryMB,omitempty"`
+	Seconds  *float64 `json:"seconds,omitempty"`
+
+	// TargetC the load is held back above it
+	TargetC *float64 `json:"targetC,omitempty"`
+
+	// Width of the vectors; the widest when left out
+	Width *LegRequestWidth `json:"width,omitempty"`
 
 	// Yardstick of a score
 	Yardstick *string `json:"yardstick,omitempty"`
@@ -558,6 +712,9 @@ type LegRequest struct {
 
 // LegRequestLoad of a proof
 type LegRequestLoad string
+
+// LegRequestWidth of the vectors; the widest when left out
+type LegRequestWidth string
 
 // LimitAudit defines model for LimitAudit.
 type LimitAudit struct {
@@ -569,6 +726,29 @@ type LimitAudit struct {
 	Name    string   `json:"name"`
 	Unit    string   `json:"unit"`
 }
+
+// Load defines model for Load.
+type Load struct {
+	Finds  string `json:"finds"`
+	Kind   string `json:"kind"`
+	Regime string `json:"regime"`
+}
+
+// LogEntry defines model for LogEntry.
+type LogEntry struct {
+	At time.Time `json:"at"`
+
+	// Bad it speaks against the trim, or calls for somebody
+	Bad   bool         `json:"bad"`
+	Kind  LogEntryKind `json:"kind"`
+	Text  string       `json:"text"`
+	Title string       `json:"title"`
+	Trial *int64       `json:"trial"`
+	Trim  *int64       `json:"trim"`
+}
+
+// LogEntryKind defines model for LogEntry.Kind.
+type LogEntryKind string
 
 // MachineState defines model for MachineState.
 type MachineState = machine.State
@@ -617,6 +797,8 @@ type Problem struct {
 
 // ReportIncidentRequest defines model for ReportIncidentRequest.
 type ReportIncidentRequest struct {
+	// At when it was seen; now when left out
+	At   *time.Time                `json:"at,omitempty"`
 	Kind ReportIncidentRequestKind `json:"kind"`
 	Text *string                   `json:"text,omitempty"`
 }
@@ -655,6 +837,9 @@ type Rig struct {
 	// Quirks what to know of its board
 	Quirks []string `json:"quirks"`
 
+	// Raised messages of its watches that are raised
+	Raised []string `json:"raised"`
+
 	// Refit fit again by itself what the board loses
 	Refit     bool `json:"refit"`
 	Simulated bool `json:"simulated"`
@@ -685,12 +870,15 @@ type RigFacts struct {
 
 // Score defines model for Score.
 type Score struct {
-	At        time.Time `json:"at"`
-	Id        int64     `json:"id"`
-	Trial     int64     `json:"trial"`
-	Trim      int64     `json:"trim"`
-	Value     float64   `json:"value"`
-	Yardstick string    `json:"yardstick"`
+	At time.Time `json:"at"`
+	Id int64     `json:"id"`
+
+	// Spoilt why it does not count; empty when it does
+	Spoilt    string  `json:"spoilt"`
+	Trial     int64   `json:"trial"`
+	Trim      int64   `json:"trim"`
+	Value     float64 `json:"value"`
+	Yardstick string  `json:"yardstick"`
 }
 
 // Setting defines model for Setting.
@@ -757,9 +945,17 @@ type Spread struct {
 
 // StartTrialRequest defines model for StartTrialRequest.
 type StartTrialRequest struct {
-	Legs    []LegRequest              `json:"legs"`
+	// GoOn after a fault that the machine survives; a ladder says it itself
+	GoOn *bool `json:"goOn,omitempty"`
+
+	// Ladder id of a template whose legs to run; or name legs
+	Ladder  *string                   `json:"ladder,omitempty"`
+	Legs    []LegRequest              `json:"legs,omitempty"`
 	Name    *string                   `json:"name,omitempty"`
 	Purpose *StartTrialRequestPurpose `json:"purpose,omitempty"`
+
+	// Repeat times that the legs run; a ladder says it itself
+	Repeat *int `json:"repeat,omitempty"`
 }
 
 // StartTrialRequestPurpose defines model for StartTrialRequest.Purpose.
@@ -887,6 +1083,32 @@ type VoltageEntry struct {
 	Trim       int64    `json:"trim"`
 }
 
+// Watch defines model for Watch.
+type Watch struct {
+	Id     int64     `json:"id"`
+	Raised bool      `json:"raised"`
+	Rig    int64     `json:"rig"`
+	Rule   WatchRule `json:"rule"`
+	Send   string    `json:"send"`
+
+	// Since on the rig's clock
+	Since *time.Time `json:"since"`
+
+	// Value the figure at the last change
+	Value *float64 `json:"value"`
+}
+
+// WatchRequest defines model for WatchRequest.
+type WatchRequest struct {
+	Rule WatchRule `json:"rule"`
+
+	// Send http address that gets each change as JSON; empty for none
+	Send *string `json:"send,omitempty"`
+}
+
+// WatchRule defines model for WatchRule.
+type WatchRule = watch.Rule
+
 // Yardstick defines model for Yardstick.
 type Yardstick struct {
 	Better  YardstickBetter `json:"better"`
@@ -915,6 +1137,12 @@ type TickCardJSONBody struct {
 	Keys []string `json:"keys"`
 }
 
+// ListLaddersParams defines parameters for ListLadders.
+type ListLaddersParams struct {
+	// Cores of the machine, for the time that each takes
+	Cores *int `form:"cores,omitempty" json:"cores,omitempty"`
+}
+
 // PutPartJSONBody defines parameters for PutPart.
 type PutPartJSONBody map[string]interface{}
 
@@ -930,6 +1158,15 @@ type DiffTrimsParams struct {
 	From int64 `form:"from" json:"from"`
 	To   int64 `form:"to" json:"to"`
 }
+
+// ReadLogParams defines parameters for ReadLog.
+type ReadLogParams struct {
+	// Kinds only these kinds
+	Kinds *[]ReadLogParamsKinds `form:"kinds,omitempty" json:"kinds,omitempty"`
+}
+
+// ReadLogParamsKinds defines parameters for ReadLog.
+type ReadLogParamsKinds string
 
 // ImportTrimJSONBody defines parameters for ImportTrim.
 type ImportTrimJSONBody map[string]interface{}
@@ -952,6 +1189,9 @@ type GetCardParams struct {
 
 // TickCardJSONRequestBody defines body for TickCard for application/json ContentType.
 type TickCardJSONRequestBody TickCardJSONBody
+
+// PutLadderJSONRequestBody defines body for PutLadder for application/json ContentType.
+type PutLadderJSONRequestBody = LadderTemplate
 
 // PutPartJSONRequestBody defines body for PutPart for application/json ContentType.
 type PutPartJSONRequestBody PutPartJSONBody
@@ -989,6 +1229,9 @@ type CreateTrimJSONRequestBody = CreateTrimRequest
 // ImportTrimJSONRequestBody defines body for ImportTrim for application/json ContentType.
 type ImportTrimJSONRequestBody ImportTrimJSONBody
 
+// AddWatchJSONRequestBody defines body for AddWatch for application/json ContentType.
+type AddWatchJSONRequestBody = WatchRequest
+
 // MarkTrialJSONRequestBody defines body for MarkTrial for application/json ContentType.
 type MarkTrialJSONRequestBody MarkTrialJSONBody
 
@@ -1015,6 +1258,18 @@ type ServerInterface interface {
 	// TickCard Tell which lines of the setting card were entered
 	// (PUT /api/fittings/{fitting}/ticks)
 	TickCard(ctx *echo.Context, fitting int64) error
+	// ListLadders Templates of trials - those delivered, the shortest first, then the workshop's own
+	// (GET /api/ladders)
+	ListLadders(ctx *echo.Context, params ListLaddersParams) error
+	// DeleteLadder Remove a template; one that was delivered goes back to what it was
+	// (DELETE /api/ladders/{ladder})
+	DeleteLadder(ctx *echo.Context, ladder string) error
+	// PutLadder Add a template, or change one
+	// (PUT /api/ladders/{ladder})
+	PutLadder(ctx *echo.Context, ladder string) error
+	// ListLoads The loads, and what each is made to find
+	// (GET /api/loads)
+	ListLoads(ctx *echo.Context) error
 	// ListParts All part sheets
 	// (GET /api/parts)
 	ListParts(ctx *echo.Context) error
@@ -1066,6 +1321,9 @@ type ServerInterface interface {
 	// ReportIncident Hold a fault against the trim in force
 	// (POST /api/rigs/{rig}/incidents)
 	ReportIncident(ctx *echo.Context, rig RigID) error
+	// ReadLog What happened on the rig, newest first
+	// (GET /api/rigs/{rig}/log)
+	ReadLog(ctx *echo.Context, rig RigID, params ReadLogParams) error
 	// LearnBoard The attribute registry of the rig's board, each attribute with the setting that it probably is
 	// (GET /api/rigs/{rig}/registry)
 	LearnBoard(ctx *echo.Context, rig RigID) error
@@ -1096,6 +1354,12 @@ type ServerInterface interface {
 	// ImportTrim Make a trim from a trim file (zerokeel.trim/1); its parent is the trim in force, or T0
 	// (POST /api/rigs/{rig}/trims/import)
 	ImportTrim(ctx *echo.Context, rig RigID) error
+	// ListWatches The rig's watches
+	// (GET /api/rigs/{rig}/watches)
+	ListWatches(ctx *echo.Context, rig RigID) error
+	// AddWatch Watch a channel
+	// (POST /api/rigs/{rig}/watches)
+	AddWatch(ctx *echo.Context, rig RigID) error
 	// GetTrial One trial with its legs and events
 	// (GET /api/trials/{trial})
 	GetTrial(ctx *echo.Context, trial TrialID) error
@@ -1126,6 +1390,9 @@ type ServerInterface interface {
 	// GetOutcome What was forecast when the trim was made, and what was then measured
 	// (GET /api/trims/{trim}/outcome)
 	GetOutcome(ctx *echo.Context, trim TrimID) error
+	// DeleteWatch Watch no longer
+	// (DELETE /api/watches/{watch})
+	DeleteWatch(ctx *echo.Context, watch int64) error
 	// ListYardsticks The yardsticks that scores are taken with
 	// (GET /api/yardsticks)
 	ListYardsticks(ctx *echo.Context) error
@@ -1206,6 +1473,65 @@ func (w *ServerInterfaceWrapper) TickCard(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.TickCard(ctx, fitting)
+	return err
+}
+
+// ListLadders converts echo context to params.
+func (w *ServerInterfaceWrapper) ListLadders(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListLaddersParams
+	// ------------- Optional query parameter "cores" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cores", ctx.QueryParams(), &params.Cores, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cores: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListLadders(ctx, params)
+	return err
+}
+
+// DeleteLadder converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteLadder(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "ladder" -------------
+	var ladder string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "ladder", ctx.Param("ladder"), &ladder, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ladder: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteLadder(ctx, ladder)
+	return err
+}
+
+// PutLadder converts echo context to params.
+func (w *ServerInterfaceWrapper) PutLadder(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "ladder" -------------
+	var ladder string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "ladder", ctx.Param("ladder"), &ladder, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ladder: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PutLadder(ctx, ladder)
+	return err
+}
+
+// ListLoads converts echo context to params.
+func (w *ServerInterfaceWrapper) ListLoads(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListLoads(ctx)
 	return err
 }
 
@@ -1516,6 +1842,31 @@ func (w *ServerInterfaceWrapper) ReportIncident(ctx *echo.Context) error {
 	return err
 }
 
+// ReadLog converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadLog(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReadLogParams
+	// ------------- Optional query parameter "kinds" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", false, false, "kinds", ctx.QueryParams(), &params.Kinds, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kinds: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadLog(ctx, rig, params)
+	return err
+}
+
 // LearnBoard converts echo context to params.
 func (w *ServerInterfaceWrapper) LearnBoard(ctx *echo.Context) error {
 	var err error
@@ -1673,6 +2024,38 @@ func (w *ServerInterfaceWrapper) ImportTrim(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ImportTrim(ctx, rig)
+	return err
+}
+
+// ListWatches converts echo context to params.
+func (w *ServerInterfaceWrapper) ListWatches(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListWatches(ctx, rig)
+	return err
+}
+
+// AddWatch converts echo context to params.
+func (w *ServerInterfaceWrapper) AddWatch(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddWatch(ctx, rig)
 	return err
 }
 
@@ -1854,6 +2237,22 @@ func (w *ServerInterfaceWrapper) GetOutcome(ctx *echo.Context) error {
 	return err
 }
 
+// DeleteWatch converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteWatch(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "watch" -------------
+	var watch int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "watch", ctx.Param("watch"), &watch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter watch: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteWatch(ctx, watch)
+	return err
+}
+
 // ListYardsticks converts echo context to params.
 func (w *ServerInterfaceWrapper) ListYardsticks(ctx *echo.Context) error {
 	var err error
@@ -1939,6 +2338,14 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/fittings/:fitting/cancel", wrapper.CancelFitting, options.OperationMiddlewares["cancelFitting"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/trials", wrapper.ListTrials, options.OperationMiddlewares["listTrials"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/trials", wrapper.StartTrial, options.OperationMiddlewares["startTrial"]...)
+	router.GET(options.BaseURL+"/api/loads", wrapper.ListLoads, options.OperationMiddlewares["listLoads"]...)
+	router.GET(options.BaseURL+"/api/ladders", wrapper.ListLadders, options.OperationMiddlewares["listLadders"]...)
+	router.DELETE(options.BaseURL+"/api/ladders/:ladder", wrapper.DeleteLadder, options.OperationMiddlewares["deleteLadder"]...)
+	router.PUT(options.BaseURL+"/api/ladders/:ladder", wrapper.PutLadder, options.OperationMiddlewares["putLadder"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/watches", wrapper.ListWatches, options.OperationMiddlewares["listWatches"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/watches", wrapper.AddWatch, options.OperationMiddlewares["addWatch"]...)
+	router.DELETE(options.BaseURL+"/api/watches/:watch", wrapper.DeleteWatch, options.OperationMiddlewares["deleteWatch"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/log", wrapper.ReadLog, options.OperationMiddlewares["readLog"]...)
 	router.GET(options.BaseURL+"/api/trials/:trial", wrapper.GetTrial, options.OperationMiddlewares["getTrial"]...)
 	router.POST(options.BaseURL+"/api/trials/:trial/stop", wrapper.StopTrial, options.OperationMiddlewares["stopTrial"]...)
 	router.POST(options.BaseURL+"/api/trials/:trial/marks", wrapper.MarkTrial, options.OperationMiddlewares["markTrial"]...)

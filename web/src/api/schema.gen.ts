@@ -450,6 +450,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/loads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The loads, and what each is made to find */
+        get: operations["listLoads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ladders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Templates of trials - those delivered, the shortest first, then the workshop's own */
+        get: operations["listLadders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ladders/{ladder}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ladder: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Add a template, or change one */
+        put: operations["putLadder"];
+        post?: never;
+        /** Remove a template; one that was delivered goes back to what it was */
+        delete: operations["deleteLadder"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/watches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** The rig's watches */
+        get: operations["listWatches"];
+        put?: never;
+        /** Watch a channel */
+        post: operations["addWatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watches/{watch}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                watch: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Watch no longer */
+        delete: operations["deleteWatch"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** What happened on the rig, newest first */
+        get: operations["readLog"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial}": {
         parameters: {
             query?: never;
@@ -717,6 +829,8 @@ export interface components {
             lostTrim: number | null;
             /** @description in what */
             drift: components["schemas"]["Difference"][];
+            /** @description messages of its watches that are raised */
+            raised: string[];
             firmwareVersion: string;
             /** @description what to know of its board */
             quirks: string[];
@@ -1155,20 +1269,43 @@ export interface components {
              * @enum {string}
              */
             purpose: "proof" | "score";
-            legs: components["schemas"]["LegRequest"][];
+            /** @description id of a template whose legs to run; or name legs */
+            ladder?: string;
+            /** @description after a fault that the machine survives; a ladder says it itself */
+            goOn?: boolean;
+            /** @description times that the legs run; a ladder says it itself */
+            repeat?: number;
+            legs?: components["schemas"]["LegRequest"][];
         };
         LegRequest: {
             /**
              * @description of a proof
              * @enum {string}
              */
-            load?: "idle" | "light" | "mixed" | "heavy" | "transition";
+            load?: "heavy" | "transform" | "transform-large" | "integer" | "memory" | "mixed" | "light" | "transition" | "idle";
             /** @description of a score */
             yardstick?: string;
             /** @description all when left out */
             cores?: number[];
             /** Format: double */
             seconds?: number;
+            /**
+             * @description of the vectors; the widest when left out
+             * @enum {string}
+             */
+            width?: "widest" | "portable" | "256" | "512";
+            /** @description of a memory load; 0 leaves it to the rig */
+            memoryMB?: number;
+            /**
+             * Format: double
+             * @description the rig ends the leg when it is hotter
+             */
+            abortC?: number;
+            /**
+             * Format: double
+             * @description the load is held back above it
+             */
+            targetC?: number;
             inject?: components["schemas"]["Inject"];
         };
         Inject: {
@@ -1232,10 +1369,133 @@ export interface components {
             why: string;
             /** Format: double */
             score: number | null;
+            width?: string;
+            /** Format: double */
+            targetC?: number;
+            /**
+             * Format: double
+             * @description share of a memory load's memory that held every pattern
+             */
+            coverage?: number | null;
+            /**
+             * Format: double
+             * @description share of the machine that other programs used meanwhile
+             */
+            others?: number | null;
+            evidence: components["schemas"]["Evidence"][];
             limiters: {
                 [key: string]: number;
             };
             figures: components["schemas"]["Figure"][];
+        };
+        /** @description what a verdict rests on, on the trial's axis */
+        Evidence: {
+            /** Format: double */
+            atS: number;
+            /** Format: double */
+            untilS: number;
+            core: number;
+            /** @description that shows it, or empty */
+            channel: string;
+            text: string;
+        };
+        Load: {
+            kind: string;
+            regime: string;
+            finds: string;
+        };
+        LadderStep: {
+            load: string;
+            /** Format: double */
+            seconds?: number;
+            /**
+             * Format: double
+             * @description for each core that it runs on, instead of seconds
+             */
+            perCoreS?: number;
+            cores?: number[];
+            width?: string;
+            memoryMB?: number;
+            /** Format: double */
+            abortC?: number;
+            /** Format: double */
+            targetC?: number;
+        };
+        LadderTemplate: {
+            name: string;
+            /** @description when to use it */
+            note: string;
+            repeat?: number;
+            goOn?: boolean;
+            steps: components["schemas"]["LadderStep"][];
+        };
+        Ladder: {
+            id: string;
+            template: components["schemas"]["LadderTemplate"];
+            delivered: boolean;
+            changed: boolean;
+            /** @description regimes */
+            probes: string[];
+            /** @description regimes that it does not probe */
+            leaves: string[];
+            /**
+             * Format: double
+             * @description on a machine with so many cores as asked for
+             */
+            seconds: number;
+        };
+        WatchRule: {
+            channel: string;
+            /** @enum {string} */
+            when: "above" | "below";
+            /** Format: double */
+            threshold: number;
+            /**
+             * Format: double
+             * @description for the all-clear
+             */
+            margin: number;
+            /** Format: double */
+            delayS: number;
+            message: string;
+        };
+        WatchRequest: {
+            rule: components["schemas"]["WatchRule"];
+            /** @description http address that gets each change as JSON; empty for none */
+            send?: string;
+        };
+        Watch: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            rig: number;
+            rule: components["schemas"]["WatchRule"];
+            send: string;
+            raised: boolean;
+            /**
+             * Format: date-time
+             * @description on the rig's clock
+             */
+            since: string | null;
+            /**
+             * Format: double
+             * @description the figure at the last change
+             */
+            value: number | null;
+        };
+        LogEntry: {
+            /** Format: date-time */
+            at: string;
+            /** @enum {string} */
+            kind: "trim" | "fitting" | "trial" | "incident" | "watch";
+            title: string;
+            text: string;
+            /** Format: int64 */
+            trim: number | null;
+            /** Format: int64 */
+            trial: number | null;
+            /** @description it speaks against the trim, or calls for somebody */
+            bad: boolean;
         };
         Figure: {
             key: string;
@@ -1313,6 +1573,8 @@ export interface components {
             value: number;
             /** Format: date-time */
             at: string;
+            /** @description why it does not count; empty when it does */
+            spoilt: string;
         };
         Comparison: {
             /** Format: int64 */
@@ -1362,11 +1624,18 @@ export interface components {
             text: string;
             /** Format: date-time */
             at: string;
+            /** @description by the rig itself */
+            noticed: boolean;
         };
         ReportIncidentRequest: {
             /** @enum {string} */
             kind: "froze" | "restarted" | "glitch";
             text?: string;
+            /**
+             * Format: date-time
+             * @description when it was seen; now when left out
+             */
+            at?: string;
         };
     };
     responses: {
@@ -2115,6 +2384,195 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trial"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLoads: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description loads */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Load"][];
+                };
+            };
+        };
+    };
+    listLadders: {
+        parameters: {
+            query?: {
+                /** @description of the machine, for the time that each takes */
+                cores?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description ladders */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ladder"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putLadder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ladder: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LadderTemplate"];
+            };
+        };
+        responses: {
+            /** @description the ladder */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ladder"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deleteLadder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ladder: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description watches */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watch"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchRequest"];
+            };
+        };
+        responses: {
+            /** @description the watch */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watch"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deleteWatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                watch: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readLog: {
+        parameters: {
+            query?: {
+                /** @description only these kinds */
+                kinds?: ("trim" | "fitting" | "trial" | "incident" | "watch")[];
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description entries */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogEntry"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,120 @@
+package runner
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"time"
+
+	"zerokeel/link"
+	"zerokeel/live"
+	"zerokeel/store"
+)
+
+// stepWatches looks whether a rig's new figures raise one of its watches, or give the all-clear.
+func (r *Runner) stepWatches(ctx context.Context, rig int64, frames []link.Frame) error {
+	readings := map[string][]store.Reading{}
+	for i := range frames {
+		s := frames[i].Samples
+		if s == nil {
+			continue
+		}
+		for c, key := range s.Channels {
+			for k, at := range s.At {
+				if v := s.Values[c][k]; v != nil {
+					readings[key] = append(readings[key], store.Reading{AtMS: at, Value: *v})
+				}
+			}
+		}
+	}
+	if len(readings) == 0 {
+		return nil
+	}
+	changes, err := r.store.StepWatches(ctx, rig, readings)
+	for _, n := range changes {
+		r.bus.Publish(live.Message{Topic: "watch", Rig: rig, ID: n.WatchID})
+	}
+	if len(changes) > 0 {
+		r.bus.Publish(live.Message{Topic: "rig", Rig: rig})
+		r.Wake()
+	}
+	return err
+}
+
+// Notice is what is sent of a watch: a POST with this as JSON. The id stays the same however often it is sent.
+type Notice struct {
+	ID        int64     `json:"id"`
+	Rig       string    `json:"rig"`
+	Simulated bool      `json:"simulated"`
+	Raised    bool      `json:"raised"` // false is the all-clear
+	Message   string    `json:"message"`
+	Channel   string    `json:"channel"`
+	Value     float64   `json:"value"`
+	Unit      string    `json:"unit"`
+	At        time.Time `json:"at"`
+}
+
+// Times of sending: how long one try may take, and the pauses between tries, doubled each time, until it is given up.
+const (
+	sendTimeout = 10 * time.Second
+	sendPause   = 5 * time.Second
+	sendTries   = 8
+)
+
+// sendNotices sends what is due. A notice is claimed first, so that of several servers one sends it; one that dies on
+// the way is sent again, which the receiver tells by the id.
+func (r *Runner) sendNotices(ctx context.Context) error {
+	for {
+		n, err := r.store.ClaimNotice(ctx, 2*sendTimeout)
+		if err != nil || n == nil {
+			return err
+		}
+		outcome, due := "delivered", (*time.Time)(nil)
+		if err := r.sendNotice(ctx, n); err != nil {
+			outcome = "try " + fmt.Sprint(n.Tries+1) + ": " + err.Error()
+			if n.Tries+1 < sendTries {
+				at := time.Now().UTC().Add(sendPause << n.Tries)
+				due = &at
+			}
+			r.log.Warn("a notice could not be sent", "to", n.Send, "error", err)
+		}
+		if err := r.store.SettleNotice(ctx, n.ID, outcome, due); err != nil {
+			return err
+		}
+	}
+}
+
+func (r *Runner) sendNotice(ctx context.Context, n *store.Notice) error {
+	rig, err := r.store.Rig(ctx, n.RigID)
+	if err != nil {
+		return err
+	}
+	out := Notice{ID: n.ID, Rig: rig.Name, Simulated: rig.Simulated, Raised: n.Raised, Message: n.Rule.V.Message, Channel: n.Rule.V.Channel, Value: n.Value, At: n.At}
+	for _, c := range rig.Channels.V {
+		if c.Key == n.Rule.V.Channel {
+			out.Unit = c.Unit
+		}
+	}
+	text, err := json.Marshal(out)
+	if err != nil {
+		return err
+	}
+	ctx, cancel := context.WithTimeout(ctx, sendTimeout)
+	defer cancel()
+	request, err := http.NewRequestWithContext(ctx, http.MethodPost, n.Send, bytes.NewReader(text))
+	if err != nil {
+		return err
+	}
+	request.Header.Set("Content-Type", "application/json")
+	response, err := http.DefaultClient.Do(request)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = response.Body.Close() }()
+	if response.StatusCode >= 300 {
+		return fmt.Errorf("the receiver answered %s", response.Status)
+	}
+	return nil
+}

@@ -1,0 +1,9 @@
+-- +goose Up
+CREATE TABLE ladders (
+  id         VARCHAR(40) NOT NULL PRIMARY KEY,
+  template   JSON        NOT NULL,
+  changed_at DATETIME(6) NOT NULL
+);
+
+-- +goose Down
+DROP TABLE ladders;

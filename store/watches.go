@@ -1,0 +1,152 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"zerokeel/core/watch"
+)
+
+// Watch is a watch on a rig's channel, and where it stands.
+type Watch struct {
+	ID    int64             `db:"id"`
+	RigID int64             `db:"rig_id"`
+	Rule  JSON[watch.Rule]  `db:"rule"`
+	Send  string            `db:"send"` // http address that gets each change; empty for none
+	State JSON[watch.State] `db:"state"`
+	Value sql.NullFloat64   `db:"value"` // the figure at the last change
+}
+
+// Notice is a change of a watch: it was raised, or all is clear.
+type Notice struct {
+	ID      int64            `db:"id"`
+	RigID   int64            `db:"rig_id"`
+	WatchID int64            `db:"watch_id"`
+	Raised  bool             `db:"raised"`
+	Rule    JSON[watch.Rule] `db:"rule"` // as it was then
+	Value   float64          `db:"value"`
+	At      time.Time        `db:"at"` // on the rig's clock
+	Send    string           `db:"send"`
+	DueAt   sql.NullTime     `db:"due_at"` // when it is to be sent; not valid when there is nothing more to send
+	Tries   int              `db:"tries"`
+	Outcome string           `db:"outcome"` // of the sending
+}
+
+const watchColumns = `id, rig_id, rule, send, state, value`
+
+// Watches lists the watches of a rig.
+func (s *Store) Watches(ctx context.Context, rig int64) ([]Watch, error) {
+	list := []Watch{}
+	err := s.db.SelectContext(ctx, &list, `SELECT `+watchColumns+` FROM watches WHERE rig_id = ? ORDER BY id`, rig)
+	return list, known(err, "list the watches of rig %d", rig)
+}
+
+// AddWatch stores a watch.
+func (s *Store) AddWatch(ctx context.Context, w *Watch) error {
+	w.State = AsJSON(watch.State{})
+	result, err := s.db.NamedExecContext(ctx, `INSERT INTO watches (rig_id, rule, send, state) VALUES (:rig_id, :rule, :send, :state)`, w)
+	if err == nil {
+		w.ID, err = result.LastInsertId()
+	}
+	return known(err, "store a watch")
+}
+
+// DropWatch removes a watch; what it told stays in the log.
+func (s *Store) DropWatch(ctx context.Context, id int64) (rig int64, err error) {
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		if err := tx.GetContext(ctx, &rig, `SELECT rig_id FROM watches WHERE id = ? FOR UPDATE`, id); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `DELETE FROM watches WHERE id = ?`, id)
+		return err
+	})
+	return rig, known(err, "remove watch %d", id)
+}
+
+// Reading is a figure of a channel.
+type Reading struct {
+	AtMS  int64
+	Value float64
+}
+
+// StepWatches takes in a rig's new figures by channel, in the order of time, and returns what changed, which is stored, and
+// due to be sent where it has an address. The watch's state is read under a lock, so that several servers do not tell
+// the same change twice.
+func (s *Store) StepWatches(ctx context.Context, rig int64, readings map[string][]Reading) ([]Notice, error) {
+	var changes []Notice
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		changes = nil
+		var list []Watch
+		if err := tx.SelectContext(ctx, &list, `SELECT `+watchColumns+` FROM watches WHERE rig_id = ? FOR UPDATE`, rig); err != nil {
+			return err
+		}
+		for i := range list {
+			w := &list[i]
+			before := w.State.V
+			for _, r := range readings[w.Rule.V.Channel] {
+				next, changed := w.Rule.V.Step(w.State.V, r.AtMS, r.Value)
+				w.State.V = next
+				if changed {
+					w.Value = sql.NullFloat64{Float64: r.Value, Valid: true}
+					n := Notice{RigID: rig, WatchID: w.ID, Raised: next.Raised, Rule: w.Rule, Value: r.Value, At: FromMS(r.AtMS), Send: w.Send}
+					n.DueAt = sql.NullTime{Time: time.Now().UTC(), Valid: w.Send != ""}
+					changes = append(changes, n)
+				}
+			}
+			if w.State.V == before {
+				continue
+			}
+			if _, err := tx.NamedExecContext(ctx, `UPDATE watches SET state = :state, value = :value WHERE id = :id`, w); err != nil {
+				return err
+			}
+		}
+		for i := range changes {
+			result, err := tx.NamedExecContext(ctx, `INSERT INTO notices (rig_id, watch_id, raised, rule, value, at, send, due_at)
+				VALUES (:rig_id, :watch_id, :raised, :rule, :value, :at, :send, :due_at)`, changes[i])
+			if err != nil {
+				return err
+			}
+			if changes[i].ID, err = result.LastInsertId(); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return changes, known(err, "step the watches of rig %d", rig)
+}
+
+const noticeColumns = `id, rig_id, watch_id, raised, rule, value, at, send, due_at, tries, outcome`
+
+// Notices lists what a rig's watches told, newest first.
+func (s *Store) Notices(ctx context.Context, rig int64) ([]Notice, error) {
+	list := []Notice{}
+	err := s.db.SelectContext(ctx, &list, `SELECT `+noticeColumns+` FROM notices WHERE rig_id = ? ORDER BY id DESC LIMIT 200`, rig)
+	return list, known(err, "list the notices of rig %d", rig)
+}
+
+// ClaimNotice takes the next notice that is due, for a time within which nobody else takes it; nil if there is none.
+func (s *Store) ClaimNotice(ctx context.Context, hold time.Duration) (*Notice, error) {
+	var found []Notice
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		found = nil
+		now := time.Now().UTC()
+		if err := tx.SelectContext(ctx, &found, `SELECT `+noticeColumns+` FROM notices WHERE due_at <= ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, now); err != nil || len(found) == 0 {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE notices SET due_at = ?, tries = tries + 1 WHERE id = ?`, now.Add(hold), found[0].ID)
+		return err
+	})
+	if err != nil || len(found) == 0 {
+		return nil, known(err, "take a notice")
+	}
+	return &found[0], nil
+}
+
+// SettleNotice records how a notice was sent; due says when to try again, nil for no more.
+func (s *Store) SettleNotice(ctx context.Context, id int64, outcome string, due *time.Time) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE notices SET outcome = ?, due_at = ? WHERE id = ?`, cut(outcome, 200), due, id)
+	return known(err, "settle notice %d", id)
+}
