@@ -130,7 +130,7 @@ func TestJourneyAdaptiveByDragging(t *testing.T) {
 	p.choose("Core voltage", "adaptive")
 	p.fill(`[aria-label="Core voltage target"]`, "1415 mV")
 	p.see("[data-voltage]", "ceiling")
-	p.see("[data-forecast]", "Light, core by core")
+	p.see("[data-forecast]", "Single cores in turn")
 	p.see("[data-preflight]", "2 groups change at once")
 	p.fill("form label:first-child input", "adaptive by hand")
 	p.click("button", "Save trim")

@@ -23,14 +23,15 @@ type Client struct {
 	onOrder func(Order)
 	log     *slog.Logger
 
-	mu     sync.Mutex
-	seq    uint64
-	held   []Frame // not yet acknowledged, oldest first
-	wake   chan struct{}
-	muted  bool
-	linked bool
-	keeper Keeper
-	empty  func() // called when nothing is held any more
+	mu      sync.Mutex
+	seq     uint64
+	held    []Frame // not yet acknowledged, oldest first
+	wake    chan struct{}
+	muted   bool
+	mutedAt uint64 // the last frame that still goes out
+	linked  bool
+	keeper  Keeper
+	empty   func() // called when nothing is held any more
 }
 
 // Keeper keeps frames beyond the life of the process until they are acknowledged. Its methods are called one at a time.
@@ -100,11 +101,26 @@ func (c *Client) Pending() int {
 	return len(c.held)
 }
 
-// Mute makes the client fall silent without hanging up, as a frozen machine does.
+// Mute makes the client fall silent without hanging up, as a frozen machine does. What was handed to it before is on its
+// way already.
 func (c *Client) Mute() {
 	c.mu.Lock()
-	c.muted = true
+	c.muted, c.mutedAt = true, c.seq
 	c.mu.Unlock()
+}
+
+// Leave mutes the client, and calls end once what was on its way has arrived, or after a time.
+func (c *Client) Leave(end func(), atMost time.Duration) {
+	c.Mute()
+	c.mu.Lock()
+	c.empty = end
+	idle := len(c.held) == 0
+	c.mu.Unlock()
+	if idle {
+		end()
+		return
+	}
+	time.AfterFunc(atMost, end)
 }
 
 // Run keeps the link up until the context ends, or until the server refuses the rig, which is an error.
@@ -221,7 +237,7 @@ func (c *Client) transmit(ctx context.Context, conn *websocket.Conn, sent uint64
 func (c *Client) next(seq uint64) (Frame, bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.muted {
+	if c.muted && seq >= c.mutedAt {
 		return Frame{}, false
 	}
 	if len(c.held) == 0 || c.seq <= seq {

@@ -39,12 +39,12 @@ func (s *Server) ReportIncident(c *echo.Context, id int64) error {
 	if !r.TrimInForce.Valid {
 		return &conflict{"no trim is known to be in force on " + r.Name + ", so the incident can be held against none"}
 	}
-	i := &store.Incident{RigID: id, TrimID: r.TrimInForce.Int64, Kind: string(in.Kind)}
+	i := &store.Incident{CreatedAt: s.runner.RigClock(id), RigID: id, TrimID: r.TrimInForce.Int64, Kind: string(in.Kind)}
 	if in.Text != nil {
 		i.Note = *in.Text
 	}
 	if in.At != nil {
-		if in.At.After(time.Now().Add(time.Hour)) {
+		if in.At.After(i.CreatedAt.Add(time.Hour)) {
 			return fault.List{{Field: "at", Problem: "the moment lies in the future", Remedy: "give when it was seen, or leave it out"}}
 		}
 		i.CreatedAt = *in.At

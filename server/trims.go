@@ -315,6 +315,7 @@ func (s *Server) make(ctx context.Context, t *store.Trim, r *store.Rig, set *par
 	if err := s.fill(ctx, t, r, set, settings); err != nil {
 		return err
 	}
+	t.CreatedAt = s.runner.RigClock(r.ID)
 	if err := s.store.CreateTrim(ctx, t); err != nil {
 		return err
 	}

@@ -51,6 +51,8 @@ var list = []shot{
 		_, err := p.Timeout(browser.Timeout).Element("[data-registry] td")
 		return err
 	}},
+	{name: "log", path: "/rig/3/log", wait: "[data-log] li"},
+	{name: "ladders", path: "/rig/1/ladders", wait: "[data-steps]"},
 	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
 	{name: "this-computer", path: "/rig/2/trial", wait: ".uplot canvas"},
 }

@@ -22,6 +22,8 @@ type agent struct {
 	client *link.Client
 	live   context.Context
 	end    context.CancelFunc
+	gone   chan struct{} // closed when it talks no more
+	before *agent        // of the start before
 	stream string
 	boot   string
 	begun  []link.Unending // journal as found at the start
@@ -54,7 +56,7 @@ type leg struct {
 }
 
 func newAgent(r *Rig) *agent {
-	a := &agent{rig: r, boot: r.bootID(), stream: fmt.Sprintf("%s-%d-%d", r.cfg.Name, r.state.Boots, time.Now().UnixNano()), seen: map[string]bool{}}
+	a := &agent{rig: r, gone: make(chan struct{}), before: r.last, boot: r.bootID(), stream: fmt.Sprintf("%s-%d-%d", r.cfg.Name, r.state.Boots, time.Now().UnixNano()), seen: map[string]bool{}}
 	a.live, a.end = context.WithCancel(context.Background())
 	a.begun = r.state.Journal
 	a.crash = r.state.Crash

@@ -71,6 +71,7 @@ type Rig struct {
 	phase    phase
 	phaseEnd float64 // in simulated seconds since the epoch of state.Clock
 	agent    *agent
+	last     *agent // of the start before
 	start    func(*agent)
 }
 
@@ -82,7 +83,7 @@ func NewRig(cfg *Config, opt Options) (*Rig, error) {
 	if opt.Log == nil {
 		opt.Log = slog.New(slog.DiscardHandler)
 	}
-	r := &Rig{cfg: cfg, opt: opt, noise: rand.New(rand.NewPCG(cfg.Seed, 2)), phase: off, start: func(*agent) {}}
+	r := &Rig{cfg: cfg, opt: opt, noise: rand.New(rand.NewPCG(cfg.Seed, 2)), phase: off, start: func(a *agent) { close(a.gone) }}
 	r.chip, r.reserves = cfg.chip()
 	r.sessions = newSessions(opt.User, opt.Password)
 	if err := r.load(); err != nil {
@@ -104,9 +105,16 @@ func (r *Rig) Run(ctx context.Context) error {
 	r.mu.Lock()
 	r.start = func(a *agent) {
 		if r.opt.Server == "" {
+			close(a.gone)
 			return
 		}
+		before := a.before
+		a.before = nil
 		agents.Go(func() {
+			defer close(a.gone)
+			if before != nil {
+				<-before.gone // what it sent before the machine went down arrives first
+			}
 			if err := a.client.Run(a.live); err != nil {
 				r.opt.Log.Error("the virtual agent gives up", "rig", r.cfg.Name, "error", err)
 			}
@@ -248,12 +256,15 @@ func (r *Rig) loseSupply() {
 // powerOff stops the machine at once.
 func (r *Rig) powerOff() {
 	if r.agent != nil {
-		r.agent.end()
-		r.agent = nil
+		r.agent.client.Leave(r.agent.end, lastWords)
+		r.last, r.agent = r.agent, nil
 	}
 	r.machine.SetLoad("idle", nil, 0)
 	r.phase = off
 }
+
+// lastWords is how long, in real time, what a machine sent before it went down may take to arrive.
+const lastWords = 500 * time.Millisecond
 
 // selfTest ends the firmware's part of the start: a core that falls short at the base clock keeps the machine from
 // coming up.

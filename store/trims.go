@@ -45,7 +45,7 @@ type Trim struct {
 	Verdict   verdict.Verdict       `db:"verdict"`
 	Core      int                   `db:"core"`
 	VerdictS  float64               `db:"verdict_s"`
-	CreatedAt time.Time             `db:"created_at"`
+	CreatedAt time.Time             `db:"created_at"` // on the rig's clock, as far as it was known then
 	FittedAt  sql.NullTime          `db:"fitted_at"`
 	Notes     string                `db:"notes"`
 	Profile   Profile               `db:"profile"`
@@ -63,7 +63,10 @@ func insertTrim(ctx context.Context, tx *sqlx.Tx, t *Trim) error {
 	if err := tx.GetContext(ctx, &t.Number, `SELECT COALESCE(MAX(number) + 1, 0) FROM trims WHERE rig_id = ?`, t.RigID); err != nil {
 		return err
 	}
-	t.CreatedAt, t.Core = time.Now().UTC().Truncate(time.Microsecond), -1
+	if t.CreatedAt.IsZero() {
+		t.CreatedAt = time.Now()
+	}
+	t.CreatedAt, t.Core = t.CreatedAt.UTC().Truncate(time.Microsecond), -1
 	result, err := tx.NamedExecContext(ctx, `INSERT INTO trims (rig_id, number, parent_id, name, reason, settings, forecast, standing, core, created_at, notes)
 		VALUES (:rig_id, :number, :parent_id, :name, :reason, :settings, :forecast, :standing, :core, :created_at, :notes)`, t)
 	if err != nil {

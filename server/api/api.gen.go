@@ -361,6 +361,16 @@ type CardLine = trim.Line
 // Change defines model for Change.
 type Change = trim.Change
 
+// Channel defines model for Channel.
+type Channel struct {
+	// Core -1 for none
+	Core     int    `json:"core"`
+	Key      string `json:"key"`
+	Label    string `json:"label"`
+	Quantity string `json:"quantity"`
+	Unit     string `json:"unit"`
+}
+
 // ChannelSeries defines model for ChannelSeries.
 type ChannelSeries struct {
 	Core     int       `json:"core"`
@@ -1294,6 +1304,9 @@ type ServerInterface interface {
 	// UpdateRig Change the room temperature or how the board is reached
 	// (PATCH /api/rigs/{rig})
 	UpdateRig(ctx *echo.Context, rig RigID) error
+	// ListChannels The figures that the rig reports
+	// (GET /api/rigs/{rig}/channels)
+	ListChannels(ctx *echo.Context, rig RigID) error
 	// CheckTrim Preflight and forecast of settings, before or after they are saved
 	// (POST /api/rigs/{rig}/check)
 	CheckTrim(ctx *echo.Context, rig RigID) error
@@ -1663,6 +1676,22 @@ func (w *ServerInterfaceWrapper) UpdateRig(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.UpdateRig(ctx, rig)
+	return err
+}
+
+// ListChannels converts echo context to params.
+func (w *ServerInterfaceWrapper) ListChannels(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListChannels(ctx, rig)
 	return err
 }
 
@@ -2342,6 +2371,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/ladders", wrapper.ListLadders, options.OperationMiddlewares["listLadders"]...)
 	router.DELETE(options.BaseURL+"/api/ladders/:ladder", wrapper.DeleteLadder, options.OperationMiddlewares["deleteLadder"]...)
 	router.PUT(options.BaseURL+"/api/ladders/:ladder", wrapper.PutLadder, options.OperationMiddlewares["putLadder"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/channels", wrapper.ListChannels, options.OperationMiddlewares["listChannels"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/watches", wrapper.ListWatches, options.OperationMiddlewares["listWatches"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/watches", wrapper.AddWatch, options.OperationMiddlewares["addWatch"]...)
 	router.DELETE(options.BaseURL+"/api/watches/:watch", wrapper.DeleteWatch, options.OperationMiddlewares["deleteWatch"]...)

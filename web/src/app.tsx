@@ -4,6 +4,8 @@ import { useLive } from './api/live';
 import { rigsQuery } from './api/queries';
 import { CardSheet } from './features/fitting/card';
 import { FittingSheet } from './features/fitting/fitting-sheet';
+import { LaddersSheet } from './features/ladders/ladders-sheet';
+import { LogSheet } from './features/log/log-sheet';
 import { PartsSheet } from './features/parts/parts-sheet';
 import { RigSheet } from './features/rig/rig-sheet';
 import { ScoresSheet } from './features/scores/scores-sheet';
@@ -28,6 +30,8 @@ const sheets: Record<string, (props: SheetProps) => React.ReactNode> = {
   scores: ScoresSheet,
   card: CardSheet,
   parts: PartsSheet,
+  log: LogSheet,
+  ladders: LaddersSheet,
 };
 
 export function App() {

@@ -30,9 +30,10 @@ export function useConnected(): boolean {
 /** The queries that a piece of news makes stale. Figures arrive many times a second and are gathered. */
 const stale: Record<string, string[]> = {
   rig: ['rigs'],
-  trim: ['trims', 'rigs', 'comparison', 'scores'],
-  fitting: ['fittings', 'rigs', 'trims'],
-  trial: ['trials', 'rigs', 'telemetry', 'scores', 'comparison'],
+  trim: ['trims', 'rigs', 'comparison', 'scores', 'log'],
+  fitting: ['fittings', 'rigs', 'trims', 'log'],
+  trial: ['trials', 'rigs', 'telemetry', 'scores', 'comparison', 'log'],
+  watch: ['watches', 'rigs', 'log'],
   samples: ['telemetry', 'vitals', 'trials'],
 };
 

@@ -67,6 +67,27 @@ export const telemetryQuery = (trial: number) =>
     placeholderData: (before) => before,
   });
 
+export const laddersQuery = (cores: number) =>
+  queryOptions({
+    queryKey: ['ladders', cores],
+    queryFn: () => take(api.GET('/api/ladders', { params: { query: { cores } } })),
+  });
+
+export const loadsQuery = queryOptions({
+  queryKey: ['loads'],
+  staleTime: Number.POSITIVE_INFINITY,
+  queryFn: () => take(api.GET('/api/loads')),
+});
+
+export const logQuery = (rig: number) =>
+  queryOptions({ queryKey: ['log', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/log', path(rig))) });
+
+export const watchesQuery = (rig: number) =>
+  queryOptions({ queryKey: ['watches', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/watches', path(rig))) });
+
+export const channelsQuery = (rig: number) =>
+  queryOptions({ queryKey: ['channels', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/channels', path(rig))) });
+
 export const yardsticksQuery = queryOptions({
   queryKey: ['yardsticks'],
   staleTime: Number.POSITIVE_INFINITY,

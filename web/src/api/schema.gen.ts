@@ -504,6 +504,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/channels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** The figures that the rig reports */
+        get: operations["listChannels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/watches": {
         parameters: {
             query?: never;
@@ -1443,6 +1462,14 @@ export interface components {
              * @description on a machine with so many cores as asked for
              */
             seconds: number;
+        };
+        Channel: {
+            key: string;
+            label: string;
+            quantity: string;
+            unit: string;
+            /** @description -1 for none */
+            core: number;
         };
         WatchRule: {
             channel: string;
@@ -2477,6 +2504,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listChannels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description channels */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Channel"][];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -29,6 +29,12 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
                   <span aria-hidden="true">✕ </span>lost its trim
                 </span>
               )}
+              {rig.raised.map((message) => (
+                <span key={message} className="block truncate text-[13px] text-caution" data-raised="">
+                  <span aria-hidden="true">▲ </span>
+                  {message}
+                </span>
+              ))}
               <InForce rig={rig} />
             </Link>
           </li>

@@ -14,6 +14,7 @@ export const sheetNames: [string, string, string][] = [
   ['fitting', 'Fitting', 'f'],
   ['trial', 'Trial', 'l'],
   ['scores', 'Scores', 's'],
+  ['log', 'Log', 'o'],
 ];
 
 interface FrameProps {

@@ -30,7 +30,7 @@ export function useSheetKeys(rig: Rig, on: { find: () => void; help: () => void 
 
 const help: [string, string][] = [
   ['/', 'find a command'],
-  ['g then r t f l s', 'go to Rig, Trim, Fitting, Trial, Scores'],
+  ['g then r t f l s o', 'go to Rig, Trim, Fitting, Trial, Scores, Log'],
   ['n', 'new trim from the one in force'],
   ['f', 'fit the trim on the sheet'],
   ['t', 'start a trial'],

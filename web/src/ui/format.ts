@@ -31,6 +31,13 @@ export function span(seconds: number): string {
   return `${Math.floor(s / 60)}:${two(s % 60)}`;
 }
 
+/** A span of time for planning: minutes up to two hours, then hours. */
+export function roughly(seconds: number): string {
+  if (seconds < 90) return `${Math.round(seconds)} s`;
+  if (seconds < 7200) return `${Math.round(seconds / 60)} min`;
+  return `${(seconds / 3600).toFixed(1).replace('.0', '')} h`;
+}
+
 /** As many decimals as a number has, three at most; voltages always have three. */
 const places = (v: number, unit: string) =>
   unit === 'V' ? 3 : Math.min(3, String(Math.abs(v)).split('.')[1]?.length ?? 0);
@@ -54,7 +61,11 @@ export function moment(iso: string): string {
 export const loadNames: Record<string, string> = {
   heavy: 'Heavy vector',
   mixed: 'Mixed',
-  light: 'Light, core by core',
+  transform: 'Cached transform',
+  'transform-large': 'Large transform',
+  integer: 'Integer and branches',
+  memory: 'Memory patterns',
+  light: 'Single cores in turn',
   transition: 'Rise and fall',
   idle: 'Idle watch',
 };

@@ -2,6 +2,9 @@ import type { Leg, Trial } from '../../api/client';
 import { loadNames, num, span } from '../../ui/format';
 import { Section, Verdict } from '../../ui/parts';
 
+/** Events that speak against nothing by themselves. */
+const mild = new Set(['mark', 'corrected', 'throttled']);
+
 /** The legs as a timetable, with what was found in each. */
 export function Legs({ trial }: { trial: Trial }) {
   return (
@@ -16,20 +19,27 @@ export function Legs({ trial }: { trial: Trial }) {
               <span className="num">{time(leg)}</span>
             </p>
             <p className="flex justify-between gap-2 text-[13px]">
-              <span className="text-soft">{leg.score != null ? `${num(leg.score)} pt` : cores(leg)}</span>
+              <span className="truncate text-soft">{leg.score != null ? `${num(leg.score)} pt` : cores(leg)}</span>
               {leg.verdict ? <Verdict verdict={leg.verdict} /> : <span className="text-soft">{leg.state}</span>}
             </p>
+            {leg.evidence
+              .filter((e) => e.text)
+              .map((e) => (
+                <p key={e.text + e.atS} className="text-[13px] text-caution">
+                  <span className="num">{span(e.atS)}</span> {e.text}
+                </p>
+              ))}
           </li>
         ))}
       </ol>
       {trial.events.length > 0 && (
         <ul className="mt-2 text-[13px]">
           {trial.events.map((e) => (
-            <li key={e.id} className={e.kind === 'mark' || e.kind === 'corrected' ? 'text-soft' : 'text-caution'}>
+            <li key={e.id} className={mild.has(e.kind) ? 'text-soft' : 'text-caution'}>
               <span className="num">{span(e.atS)}</span> {e.kind}
               {e.core >= 0 && ` on core ${e.core}`}
               {e.injected && ', caused on purpose'}
-              {e.kind === 'mark' && `: ${e.text}`}
+              {e.kind !== 'miscalculated' && e.text && `: ${e.text}`}
             </li>
           ))}
         </ul>
@@ -44,5 +54,10 @@ function time(leg: Leg): string {
 }
 
 function cores(leg: Leg): string {
-  return leg.cores.length === 1 ? `core ${leg.cores[0]}` : `${leg.cores.length} cores`;
+  const parts = [leg.cores.length === 1 ? `core ${leg.cores[0]}` : `${leg.cores.length} cores`];
+  if (leg.width && leg.width !== 'widest') parts.push(leg.width === 'portable' ? 'no vectors' : `${leg.width} bit`);
+  if (leg.targetC) parts.push(`at ${num(leg.targetC)} °C`);
+  if (leg.coverage != null) parts.push(`${num(100 * leg.coverage)} % covered`);
+  if (leg.others != null && leg.others >= 0.05) parts.push(`others ${num(100 * leg.others)} %`);
+  return parts.join(', ');
 }

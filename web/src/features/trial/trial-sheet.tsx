@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useLocation } from 'wouter';
-import { api, type Rig, type Schemas, type Trial, take } from '../../api/client';
+import { api, type Rig, type Trial, take } from '../../api/client';
 import { rigsQuery, trialQuery, trialsQuery, trimsQuery } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { useActionKey } from '../../ui/action-key';
@@ -10,6 +10,7 @@ import { loadNames, span, trimName } from '../../ui/format';
 import { Button, Empty, Problem, Section, Verdict } from '../../ui/parts';
 import { useFit } from '../trim/use-fit';
 import { Legs } from './legs';
+import { StartDock } from './start-dock';
 import { Strips } from './strips';
 
 /** Is it holding, and what holds it back? */
@@ -63,85 +64,6 @@ function TrialHeading({ trial, trim }: { trial: Trial; trim: string }) {
         <span className="text-soft"> {trial.why && `· ${trial.why}`}</span>
       </p>
     </header>
-  );
-}
-
-type LegRequest = Schemas['LegRequest'];
-
-const ladders: { name: string; note: string; legs: LegRequest[] }[] = [
-  {
-    name: 'Heavy, 10 min',
-    note: 'too little voltage at high current shows within minutes',
-    legs: [{ load: 'heavy', seconds: 600 }],
-  },
-  {
-    name: 'Quick ladder, 20 min',
-    note: 'each load finds what the others miss',
-    legs: [
-      { load: 'heavy', seconds: 480 },
-      { load: 'light', seconds: 320 },
-      { load: 'transition', seconds: 240 },
-      { load: 'idle', seconds: 160 },
-    ],
-  },
-];
-
-const benchmark: LegRequest[] = ['all-core', 'single-core'].flatMap((yardstick) => [
-  { yardstick },
-  { yardstick },
-  { yardstick },
-]);
-
-function StartDock({ rig }: { rig: Rig }) {
-  const queries = useQueryClient();
-  const [, go] = useLocation();
-  const [pick, setPick] = useState(0);
-  const start = useMutation({
-    mutationFn: (body: Schemas['StartTrialRequest']) =>
-      take(api.POST('/api/rigs/{rig}/trials', { params: { path: { rig: rig.id } }, body })),
-    onSuccess: async (trial) => {
-      await queries.invalidateQueries({ queryKey: ['trials'] });
-      go(`/rig/${rig.id}/trial/${trial.id}`);
-    },
-  });
-  const ready =
-    rig.linked && rig.trimInForce != null && (rig.state === 'idle' || rig.state === 'not linked') && !start.isPending;
-  const chosen = ladders[pick] ?? ladders[0];
-  const run = () => ready && chosen && start.mutate({ name: chosen.name, purpose: 'proof', legs: chosen.legs });
-  useActionKey('t', () => run(), [ready, pick]);
-  return (
-    <Section title="Start">
-      <select
-        aria-label="Legs"
-        value={pick}
-        onChange={(e) => setPick(Number(e.target.value))}
-        className="mb-1 w-full border border-line bg-sheet px-1 py-0.5"
-      >
-        {ladders.map((l, i) => (
-          <option key={l.name} value={i}>
-            {l.name}
-          </option>
-        ))}
-      </select>
-      <p className="mb-2 text-[13px] text-soft">{chosen?.note}</p>
-      <div className="flex gap-2">
-        <Button main hint="t" disabled={!ready} onClick={run}>
-          Start trial
-        </Button>
-        <Button
-          disabled={!ready}
-          title="Three runs of each yardstick"
-          onClick={() => start.mutate({ name: 'Benchmark', purpose: 'score', legs: benchmark })}
-        >
-          Benchmark
-        </Button>
-      </div>
-      {!rig.linked && <p className="mt-1 text-caution">The rig is not linked.</p>}
-      {rig.linked && rig.trimInForce == null && (
-        <p className="mt-1 text-caution">No trim is known to be in force. Fit one first.</p>
-      )}
-      <Problem error={start.error} />
-    </Section>
   );
 }
 

@@ -1,0 +1,96 @@
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link } from 'wouter';
+import type { Schemas } from '../../api/client';
+import { logQuery } from '../../api/queries';
+import type { SheetProps } from '../../app';
+import { moment } from '../../ui/format';
+import { Empty, Heading, SheetWithDock } from '../../ui/parts';
+import { ReportIncident } from './report-incident';
+import { Watches } from './watches';
+
+type Entry = Schemas['LogEntry'];
+
+const kinds: [Entry['kind'], string, string][] = [
+  ['trim', 'Trims', '◇'],
+  ['fitting', 'Fittings', '⌂'],
+  ['trial', 'Trials', '≈'],
+  ['incident', 'Incidents', '✕'],
+  ['watch', 'Watches', '▲'],
+];
+
+/** What happened on this rig, and what is looked out for in daily use. */
+export function LogSheet({ rig }: SheetProps) {
+  const log = useQuery(logQuery(rig));
+  const [hidden, setHidden] = useState<Set<string>>(new Set());
+  const toggle = (kind: string) =>
+    setHidden((now) => {
+      const next = new Set(now);
+      if (!next.delete(kind)) next.add(kind);
+      return next;
+    });
+  const entries = log.data?.filter((e) => !hidden.has(e.kind)) ?? [];
+  return (
+    <SheetWithDock
+      dock={
+        <>
+          <ReportIncident rig={rig} />
+          <Watches rig={rig} />
+        </>
+      }
+    >
+      <Heading note="newest first, by the rig’s clock">Log</Heading>
+      <fieldset className="mb-2 flex gap-4 text-[13px]" aria-label="Shown">
+        {kinds.map(([kind, name, mark]) => (
+          <label key={kind} className="flex items-center gap-1">
+            <input type="checkbox" checked={!hidden.has(kind)} onChange={() => toggle(kind)} />
+            <span aria-hidden="true">{mark}</span> {name}
+            <span className="num text-soft">{log.data?.filter((e) => e.kind === kind).length}</span>
+          </label>
+        ))}
+      </fieldset>
+      {log.data?.length === 0 && (
+        <Empty>
+          <strong>Nothing happened yet.</strong> Trims, fittings, trials, incidents and watches are listed here.
+        </Empty>
+      )}
+      <ol className="row-rule" data-log="">
+        {entries.map((e, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: entries have no name of their own, and only grow at the top
+          <Line key={i} entry={e} rig={rig} day={dayOf(e) !== dayOf(entries[i - 1])} />
+        ))}
+      </ol>
+    </SheetWithDock>
+  );
+}
+
+const dayOf = (e?: Entry) => (e ? moment(e.at).split(',')[0] : undefined);
+
+function Line({ entry, rig, day }: { entry: Entry; rig: number; day: boolean }) {
+  const [date, time] = moment(entry.at).split(', ');
+  const href = entry.trial
+    ? `/rig/${rig}/trial/${entry.trial}`
+    : entry.kind === 'fitting'
+      ? `/rig/${rig}/fitting`
+      : entry.trim && `/rig/${rig}/trim/${entry.trim}`;
+  const title = href ? (
+    <Link href={href} className="underline decoration-line underline-offset-2">
+      {entry.title}
+    </Link>
+  ) : (
+    entry.title
+  );
+  return (
+    <li data-kind={entry.kind} className="grid grid-cols-[4rem_3.2rem_1.4rem_minmax(0,1fr)] items-baseline py-1">
+      <span className="text-[13px] font-semibold">{day && date}</span>
+      <span className="num text-soft">{time}</span>
+      <span aria-hidden="true" className={entry.bad ? 'text-caution' : 'text-soft'}>
+        {kinds.find(([k]) => k === entry.kind)?.[2]}
+      </span>
+      <span>
+        <span className={entry.bad ? 'font-semibold text-caution' : ''}>{title}</span>
+        {entry.text && <span className="text-soft"> · {entry.text}</span>}
+      </span>
+    </li>
+  );
+}

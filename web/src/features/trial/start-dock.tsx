@@ -1,0 +1,91 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useLocation } from 'wouter';
+import { api, type Rig, type Schemas, take } from '../../api/client';
+import { laddersQuery } from '../../api/queries';
+import { useActionKey } from '../../ui/action-key';
+import { loadNames, roughly } from '../../ui/format';
+import { Button, Problem, Section } from '../../ui/parts';
+
+const benchmark: Schemas['LegRequest'][] = ['all-core', 'single-core'].flatMap((yardstick) => [
+  { yardstick },
+  { yardstick },
+  { yardstick },
+]);
+
+/** Chooses a ladder and starts it under the trim in force. */
+export function StartDock({ rig }: { rig: Rig }) {
+  const queries = useQueryClient();
+  const [, go] = useLocation();
+  const ladders = useQuery(laddersQuery(rig.cores || 1));
+  const [pick, setPick] = useState('');
+  const start = useMutation({
+    mutationFn: (body: Schemas['StartTrialRequest']) =>
+      take(api.POST('/api/rigs/{rig}/trials', { params: { path: { rig: rig.id } }, body })),
+    onSuccess: async (trial) => {
+      await queries.invalidateQueries({ queryKey: ['trials'] });
+      go(`/rig/${rig.id}/trial/${trial.id}`);
+    },
+  });
+  const ready =
+    rig.linked && rig.trimInForce != null && (rig.state === 'idle' || rig.state === 'not linked') && !start.isPending;
+  const chosen = ladders.data?.find((l) => l.id === pick) ?? ladders.data?.[0];
+  const run = () => ready && chosen && start.mutate({ purpose: 'proof', ladder: chosen.id });
+  useActionKey('t', () => run(), [ready, chosen?.id]);
+  return (
+    <Section title="Start">
+      <select
+        aria-label="Ladder"
+        value={chosen?.id ?? ''}
+        onChange={(e) => setPick(e.target.value)}
+        className="mb-1 w-full border border-line bg-sheet px-1 py-0.5"
+      >
+        {ladders.data?.map((l) => (
+          <option key={l.id} value={l.id}>
+            {l.template.name}
+          </option>
+        ))}
+      </select>
+      {chosen && <LadderSummary ladder={chosen} />}
+      <div className="flex flex-wrap gap-2">
+        <Button main hint="t" disabled={!ready} onClick={run}>
+          Start trial
+        </Button>
+        <Button
+          disabled={!ready}
+          title="Three runs of each yardstick"
+          onClick={() => start.mutate({ name: 'Benchmark', purpose: 'score', legs: benchmark })}
+        >
+          Benchmark
+        </Button>
+      </div>
+      <p className="mt-1.5 text-[13px]">
+        <Link href={`/rig/${rig.id}/ladders`} className="underline decoration-line underline-offset-2">
+          Change the ladders
+        </Link>
+      </p>
+      {!rig.linked && <p className="mt-1 text-caution">The rig is not linked.</p>}
+      {rig.linked && rig.trimInForce == null && (
+        <p className="mt-1 text-caution">No trim is known to be in force. Fit one first.</p>
+      )}
+      <Problem error={start.error} />
+    </Section>
+  );
+}
+
+function LadderSummary({ ladder }: { ladder: Schemas['Ladder'] }) {
+  const { template } = ladder;
+  const loads = [...new Set(template.steps.map((s) => loadNames[s.load] ?? s.load))];
+  return (
+    <div className="mb-2 text-[13px]">
+      <p className="text-soft">{template.note}</p>
+      <p className="mt-1">
+        <span className="num">{roughly(ladder.seconds)}</span>: {loads.join(', ').toLowerCase()}
+        {(template.repeat ?? 1) > 1 && `, ${template.repeat} times over`}
+      </p>
+      {ladder.leaves.length > 0 && (
+        <p className="text-caution">Does not look for faults under: {ladder.leaves.join(', ')}.</p>
+      )}
+    </div>
+  );
+}
