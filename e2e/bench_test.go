@@ -70,10 +70,10 @@ func run(m *testing.M) (int, error) {
 // page is a tab with the words of a journey.
 type page struct {
 	*rod.Page
-	t *testing.T
+	t testing.TB
 }
 
-func open(t *testing.T, path string) page {
+func open(t testing.TB, path string) page {
 	t.Helper()
 	b, err := browser.Start()
 	if err != nil {

@@ -74,7 +74,7 @@ func try(method, path string, in, out any) error {
 }
 
 // until waits until a condition holds, and fails the test when that takes unreasonably long.
-func until(t *testing.T, what string, holds func() bool) {
+func until(t testing.TB, what string, holds func() bool) {
 	t.Helper()
 	tick := time.NewTicker(20 * time.Millisecond)
 	defer tick.Stop()
@@ -129,7 +129,7 @@ func TestKilledServerAndDatabase(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer func() { _ = db.Close() }()
-	samples, err := db.Telemetry(t.Context(), trial.Legs[0].Id)
+	samples, err := db.Telemetry(t.Context(), trial.Legs[0].Id, store.Span{})
 	if err != nil {
 		t.Fatal(err)
 	}

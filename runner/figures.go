@@ -117,6 +117,30 @@ func turnFigures(channels []link.Channel, samples samplesByKey) []store.Figure {
 	}
 }
 
+// KeyAbove is the key of the channel that holds the processor's temperature above ambient.
+const KeyAbove = "temperature.above"
+
+// AboveAmbient returns the processor's temperature above ambient, as it was measured meanwhile, or else as it was given.
+func AboveAmbient(buckets map[string][]series.Bucket, ambientC float64) []series.Bucket {
+	room := map[int64]float64{}
+	for _, b := range buckets["temperature.ambient"] {
+		room[b.T] = b.Mean
+	}
+	var out []series.Bucket
+	for _, b := range buckets[keyTemperature] {
+		a, measured := room[b.T]
+		if !measured {
+			a = ambientC
+		}
+		out = append(out, series.Bucket{T: b.T, Min: b.Min - a, Mean: b.Mean - a, Max: b.Max - a, N: b.N})
+	}
+	return out
+}
+
+// DerivedFrom lists the keys of the derived channels, each with the prefix of the channels that it is derived from.
+var DerivedFrom = [][2]string{{FigureMeanClock, "clock.effective.core."}, {FigureLowestClock, "clock.effective.core."}, {"rate.mean", "rate.core."},
+	{KeyAbove, keyTemperature}, {KeyAbove, "temperature.ambient"}}
+
 // idleClockMHz is below every clock that a loaded core runs at.
 const idleClockMHz = 300.0
 

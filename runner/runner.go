@@ -39,9 +39,10 @@ type Runner struct {
 	log   *slog.Logger
 	wake  chan struct{}
 
-	mu      sync.Mutex
-	deaf    time.Time       // until when this server could not have heard a rig: its start, or the end of an outage
-	working map[string]bool // fittings and trials being stepped right now
+	mu       sync.Mutex
+	deaf     time.Time       // until when this server could not have heard a rig: its start, or the end of an outage
+	packedAt time.Time       // when running legs were last looked at for packing; the round's own
+	working  map[string]bool // fittings and trials being stepped right now
 }
 
 // New returns a runner. Its Run must be called.
@@ -114,6 +115,10 @@ func (r *Runner) round(ctx context.Context, steps *sync.WaitGroup) error {
 	if err != nil {
 		return err
 	}
+	if now := time.Now(); now.Sub(r.packedAt) > packEvery {
+		r.packedAt = now
+		r.alone(steps, "packing", func() error { return r.pack(ctx) })
+	}
 	r.alone(steps, "notices", func() error { return r.sendNotices(ctx) })
 	for i := range due {
 		r.alone(steps, fmt.Sprintf("check of rig %d", due[i].ID), func() error { return r.checkInForce(ctx, &due[i]) })
@@ -123,6 +128,27 @@ func (r *Runner) round(ctx context.Context, steps *sync.WaitGroup) error {
 	}
 	for _, t := range trials {
 		r.alone(steps, fmt.Sprintf("trial %d", t.ID), func() error { return r.stepTrial(ctx, t.ID) })
+	}
+	return nil
+}
+
+// packEvery is the time between two looks for long tails of telemetry.
+const packEvery = 5 * time.Second
+
+// pack packs what running legs have gathered, so that a day's leg is as quick to read as a short one.
+func (r *Runner) pack(ctx context.Context) error {
+	legs, err := r.store.LegsToPack(ctx)
+	if err != nil {
+		return err
+	}
+	for _, leg := range legs {
+		rig, err := r.store.RigOfLeg(ctx, leg)
+		if err != nil {
+			return err
+		}
+		if err := r.store.Pack(ctx, leg, store.Quanta(rig.Channels.V)); err != nil {
+			return err
+		}
 	}
 	return nil
 }

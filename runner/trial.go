@@ -179,7 +179,7 @@ func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs
 	if err := r.store.Pack(ctx, l.ID, store.Quanta(rig.Channels.V)); err != nil {
 		return err
 	}
-	samples, err := r.store.Telemetry(ctx, l.ID)
+	samples, err := r.store.Telemetry(ctx, l.ID, store.Span{})
 	if err != nil {
 		return err
 	}

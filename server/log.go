@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -76,7 +77,7 @@ func logOf(trims []store.Trim, fittings []store.Fitting, trials []store.Trial, i
 		title, text, bad := fmt.Sprintf("Trial %d under %s: %s", t.Number, names[t.TrimID], t.State), t.Name, false
 		if t.Result.Valid {
 			title = fmt.Sprintf("Trial %d under %s: %s", t.Number, names[t.TrimID], t.Result.V.Verdict)
-			text, bad = t.Name+": "+t.Result.V.Why, t.Result.V.Verdict.Failed()
+			text, bad = strings.TrimPrefix(t.Name+": "+t.Result.V.Why, ": "), t.Result.V.Verdict.Failed()
 		}
 		add(at, "trial", t.TrimID, title, text, bad).Trial = &t.ID
 	}

@@ -69,7 +69,7 @@ func TestFromStockToAProvenChange(t *testing.T) {
 	}
 	var telemetry api.Telemetry
 	rig.Call("GET", fmt.Sprintf("/api/trials/%d/telemetry?buckets=100", trial.Id), nil, 200, &telemetry)
-	if len(telemetry.Channels) != 12+3*8+2 || len(telemetry.Channels[0].T) < 60 {
+	if len(telemetry.Channels) != 12+3*8+3 || len(telemetry.Channels[0].T) < 60 {
 		t.Errorf("%d channels of %d points", len(telemetry.Channels), len(telemetry.Channels[0].T))
 	}
 	if got := rig.Trims()[1]; got.Standing != "proven" || !got.InForce || got.Points == nil {

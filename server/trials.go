@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
 	"math"
 	"net/http"
 	"slices"
@@ -13,15 +12,12 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/fault"
-	"zerokeel/core/govern"
 	"zerokeel/core/ladder"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
-	"zerokeel/core/series"
 	"zerokeel/core/verdict"
 	"zerokeel/link"
 	"zerokeel/live"
-	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
@@ -393,84 +389,3 @@ func (s *Server) MarkTrial(c *echo.Context, id int64) error {
 	}
 	return &conflict{"no leg of this trial runs at the moment"}
 }
-
-// defaultBuckets is how many points a channel has when nobody asks for a number.
-const defaultBuckets = 600
-
-// GetTelemetry answers with a trial's figures over one axis.
-func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetryParams) error {
-	ctx := c.Request().Context()
-	t, err := s.store.Trial(ctx, id)
-	if err != nil {
-		return err
-	}
-	r, err := s.store.Rig(ctx, t.RigID)
-	if err != nil {
-		return err
-	}
-	legs, err := s.store.Legs(ctx, id)
-	if err != nil {
-		return err
-	}
-	buckets := defaultBuckets
-	if params.Buckets != nil {
-		buckets = *params.Buckets
-	}
-	out := api.Telemetry{Channels: []api.ChannelSeries{}}
-	names := make([]string, len(govern.Limiters))
-	for i, l := range govern.Limiters {
-		names[i] = string(l)
-	}
-	out.Limiters = &names
-	samples := map[string][]series.Sample{}
-	for _, l := range legs {
-		if !l.StartedMS.Valid {
-			continue
-		}
-		own, err := s.store.Telemetry(ctx, l.ID)
-		if err != nil {
-			return err
-		}
-		for key, list := range own {
-			samples[key] = append(samples[key], list...)
-		}
-	}
-	from, begun := axisOrigin(legs)
-	if !begun || len(samples) == 0 {
-		return c.JSON(http.StatusOK, out)
-	}
-	to := from + 1000
-	for _, list := range samples {
-		to = max(to, list[len(list)-1].T+1)
-	}
-	out.ToS = float64(to-from) / 1000
-	out.BucketS = out.ToS / float64(buckets)
-	if set, err := s.store.PartSet(ctx, r); err == nil {
-		runner.PutRight(set.Board, samples)
-	}
-	channels, derived := runner.Derived(r.Channels.V, samples)
-	maps.Copy(samples, derived)
-	for _, ch := range append(slices.Clone(r.Channels.V), channels...) {
-		if list := samples[ch.Key]; len(list) > 0 {
-			// A channel that showed nothing but gaps so far is left out, like one that is not there.
-			if gathered := series.Downsample(list, from, to, buckets); len(gathered) > 0 {
-				out.Channels = append(out.Channels, columns(ch, gathered, from))
-			}
-		}
-	}
-	return c.JSON(http.StatusOK, out)
-}
-
-func columns(ch link.Channel, buckets []series.Bucket, from int64) api.ChannelSeries {
-	out := api.ChannelSeries{Key: ch.Key, Label: ch.Label, Quantity: ch.Quantity, Unit: ch.Unit, Core: ch.Core}
-	for _, b := range buckets {
-		out.T = append(out.T, float64(b.T-from)/1000)
-		out.Min = append(out.Min, b.Min)
-		out.Mean = append(out.Mean, round(b.Mean))
-		out.Max = append(out.Max, b.Max)
-	}
-	return out
-}
-
-// round keeps what a chart can show, and the answer short.
-func round(x float64) float64 { return math.Round(x*1e4) / 1e4 }

@@ -332,11 +332,11 @@ func (a *agent) keepCool() {
 		return
 	}
 	l.resting = hottest > target
-	working := l.working()
 	if l.resting {
-		working = nil
+		a.rig.machine.SetLoad(load.Idle, nil, 0)
+		return
 	}
-	a.rig.machine.SetLoad(l.order.Load, working, l.order.TurnS)
+	a.rig.machine.SetLoad(l.order.Load, l.working(), l.order.TurnS)
 }
 
 // working lists the cores of a leg that did not drop.

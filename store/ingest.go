@@ -2,8 +2,8 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/jmoiron/sqlx"
@@ -13,13 +13,6 @@ import (
 
 // ErrGap reports frames that do not follow on those held; the rig is told the last one held and sends again.
 var ErrGap = fmt.Errorf("frames are missing before these")
-
-// tail is a portion of telemetry not yet packed: columns of samples.
-type tail struct {
-	At       []int64      `json:"at"`
-	Channels []string     `json:"channels"`
-	Values   [][]*float64 `json:"values"`
-}
 
 // WorkChannel is the key of the channel that holds the work count of a core.
 func WorkChannel(core int) string { return fmt.Sprintf("work.core.%d", core) }
@@ -32,7 +25,7 @@ func (s *Store) Ingest(ctx context.Context, rig int64, stream string, frames []l
 		if err := tx.GetContext(ctx, &last, `SELECT last_seq FROM link_streams WHERE rig_id = ? AND stream = ? FOR UPDATE`, rig, stream); err != nil {
 			return err
 		}
-		in := ingest{ctx: ctx, tx: tx, rig: rig, legs: map[string]*orderedLeg{}}
+		in := ingest{store: s, ctx: ctx, tx: tx, rig: rig, legs: map[string]*orderedLeg{}}
 		for _, f := range frames {
 			if f.Seq <= last {
 				continue
@@ -63,10 +56,18 @@ type orderedLeg struct {
 }
 
 type ingest struct {
-	ctx  context.Context
-	tx   *sqlx.Tx
-	rig  int64
-	legs map[string]*orderedLeg
+	store *Store
+	ctx   context.Context
+	tx    *sqlx.Tx
+	rig   int64
+	legs  map[string]*orderedLeg
+
+	tails []legTail // what came in, in its order, not yet written
+}
+
+type legTail struct {
+	leg int64
+	*tail
 }
 
 // leg returns the leg of an order, nil if the rig has none such: its report is then passed over.
@@ -163,7 +164,7 @@ func (in *ingest) samples(s *link.Samples) error {
 	if l.StartedMS != nil {
 		l.seenS = max(l.seenS, float64(s.At[len(s.At)-1]-*l.StartedMS)/1000)
 	}
-	return in.tail(l.ID, tail{s.At, s.Channels, s.Values})
+	return in.tail(l.ID, &tail{slices.Clone(s.At), s.Channels, columns(s.Values)})
 }
 
 // progress stores work counts as channels of their own.
@@ -179,7 +180,7 @@ func (in *ingest) progress(list []link.Progress) error {
 		}
 		t := byOrder[p.Order]
 		if t == nil {
-			t = &tail{Values: make([][]*float64, len(p.Count))}
+			t = &tail{Values: make([][]float64, len(p.Count))}
 			for _, core := range l.Cores.V {
 				t.Channels = append(t.Channels, WorkChannel(core))
 			}
@@ -187,28 +188,54 @@ func (in *ingest) progress(list []link.Progress) error {
 		}
 		t.At = append(t.At, *l.StartedMS+int64(p.AtS*1000))
 		for i := range p.Count {
-			t.Values[i] = append(t.Values[i], &p.Count[i])
+			t.Values[i] = append(t.Values[i], p.Count[i])
 		}
 		l.seenS = max(l.seenS, p.AtS)
 	}
 	for order, t := range byOrder {
-		if err := in.tail(in.legs[order].ID, *t); err != nil {
+		if err := in.tail(in.legs[order].ID, t); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (in *ingest) tail(leg int64, t tail) error {
-	body, err := json.Marshal(t)
-	if err != nil {
-		return err
+// tail gathers telemetry: portions of the same channels become one row.
+func (in *ingest) tail(leg int64, t *tail) error {
+	for i := len(in.tails) - 1; i >= 0; i-- {
+		if last := in.tails[i]; last.leg == leg && last.join(t) {
+			return nil
+		}
 	}
-	return in.exec(`INSERT INTO telemetry_tail (leg_id, body) VALUES (?, ?)`, leg, body)
+	in.tails = append(in.tails, legTail{leg, t})
+	return nil
 }
 
-// finish stores how far each leg was seen.
+// directMoments is from how many moments on a portion, such as what a rig kept while the server was away, is packed at
+// once.
+const directMoments = 300
+
+func (in *ingest) direct(t legTail) error {
+	var channels JSON[[]link.Channel]
+	if err := in.tx.GetContext(in.ctx, &channels, `SELECT channels FROM rigs WHERE id = ?`, in.rig); err != nil {
+		return err
+	}
+	return in.store.insertBlocks(in.ctx, in.tx, t.leg, t.samples(), Quanta(channels.V))
+}
+
+// finish stores the telemetry, and how far each leg was seen.
 func (in *ingest) finish() error {
+	for _, t := range in.tails {
+		if len(t.At) >= directMoments {
+			if err := in.direct(t); err != nil {
+				return err
+			}
+			continue
+		}
+		if err := in.exec(`INSERT INTO telemetry_tail (leg_id, body) VALUES (?, ?)`, t.leg, t.encode()); err != nil {
+			return err
+		}
+	}
 	for _, l := range in.legs {
 		if l == nil || l.seenS == 0 {
 			continue

@@ -80,6 +80,13 @@ func (s *Store) Rig(ctx context.Context, id int64) (*Rig, error) {
 	return &r, known(err, "load rig %d", id)
 }
 
+// RigOfLeg returns the rig on which a leg runs.
+func (s *Store) RigOfLeg(ctx context.Context, leg int64) (*Rig, error) {
+	var r Rig
+	err := s.db.GetContext(ctx, &r, `SELECT `+rigColumns+` FROM rigs WHERE id = (SELECT t.rig_id FROM trials t JOIN legs l ON l.trial_id = t.id WHERE l.id = ?)`, leg)
+	return &r, known(err, "find the rig of leg %d", leg)
+}
+
 // RigByToken returns the rig whose token has this hash.
 func (s *Store) RigByToken(ctx context.Context, hash []byte) (*Rig, error) {
 	var r Rig

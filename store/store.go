@@ -24,7 +24,8 @@ var migrations embed.FS
 
 // Store is a database of Zero Keel.
 type Store struct {
-	db *sqlx.DB
+	db       *sqlx.DB
+	channels *channelNames
 }
 
 // Errors that callers tell apart.
@@ -43,7 +44,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxLifetime(10 * time.Minute)
-	return &Store{db: db}, nil
+	return &Store{db: db, channels: &channelNames{ids: map[string]int64{}}}, nil
 }
 
 // Close closes every connection.

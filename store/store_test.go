@@ -35,10 +35,16 @@ func TestMigrationsGoUpDownUp(t *testing.T) {
 }
 
 // ordered returns a store with a rig, whose trial has one leg that was ordered as "o1".
-func ordered(t *testing.T) (*store.Store, *store.Rig, *store.Trial, store.Leg) {
+func ordered(t testing.TB) (*store.Store, *store.Rig, *store.Trial, store.Leg) {
+	t.Helper()
+	s := storetest.Open(t)
+	r, trial, l := order(t, s)
+	return s, r, trial, l
+}
+
+func order(t testing.TB, s *store.Store) (*store.Rig, *store.Trial, store.Leg) {
 	t.Helper()
 	ctx := t.Context()
-	s := storetest.Open(t)
 	r := &store.Rig{Name: "Petrel", TokenHash: make([]byte, 32)}
 	if err := s.CreateRig(ctx, r, &store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{"curve.all": part.Number(0)})}, true); err != nil {
 		t.Fatal(err)
@@ -60,7 +66,7 @@ func ordered(t *testing.T) (*store.Store, *store.Rig, *store.Trial, store.Leg) {
 	if _, err := s.Hello(ctx, r.ID, &link.Hello{Stream: "s1", BootID: "b1"}); err != nil {
 		t.Fatal(err)
 	}
-	return s, r, trial, l
+	return r, trial, l
 }
 
 func ptr(x float64) *float64 { return &x }
@@ -102,7 +108,7 @@ func TestIngestTakesEveryFrameOnce(t *testing.T) {
 	take(5, stranger)
 	check := func(when string) {
 		t.Helper()
-		got, err := s.Telemetry(ctx, l.ID)
+		got, err := s.Telemetry(ctx, l.ID, store.Span{})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -145,7 +151,7 @@ func TestGapsInFiguresStayGaps(t *testing.T) {
 	if err := s.Pack(ctx, l.ID, nil); err != nil {
 		t.Fatal(err)
 	}
-	got, err := s.Telemetry(ctx, l.ID)
+	got, err := s.Telemetry(ctx, l.ID, store.Span{})
 	if err != nil || len(got["power.package"]) != 2 || !math.IsNaN(got["power.package"][1].V) {
 		t.Errorf("got %v, %v; want a value and a gap", got["power.package"], err)
 	}

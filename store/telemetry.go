@@ -2,22 +2,104 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"maps"
 	"math"
+	"runtime"
 	"slices"
+	"sync"
 
 	"github.com/jmoiron/sqlx"
+	"golang.org/x/sync/errgroup"
 
 	"zerokeel/core/series"
 	"zerokeel/link"
 )
 
-// blockMS is the span of time of a telemetry block.
-const blockMS = 300_000
+// Telemetry lies in blocks: a channel of a leg over some minutes, packed, with a level that sums it up for charts. What is
+// too new to be packed lies in the tail, a row for each portion that came in.
 
-// Pack turns the unpacked telemetry of a leg into blocks per channel. quanta holds the channels' quanta.
+// blockMS is the span of time of a block, and tailRows the number of portions after which a running leg is packed.
+const (
+	blockMS  = 600_000
+	tailRows = 300
+)
+
+// channelNames numbers the names of channels, which every block would repeat otherwise. Numbers never change.
+type channelNames struct {
+	mu  sync.Mutex
+	ids map[string]int64
+}
+
+// number returns the numbers of channels; new ones get one.
+func (c *channelNames) number(ctx context.Context, db sqlx.ExtContext, keys []string) (map[string]int64, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	var unknown []string
+	for _, key := range keys {
+		if _, ok := c.ids[key]; !ok {
+			unknown = append(unknown, key)
+		}
+	}
+	for part := range slices.Chunk(unknown, 500) {
+		rows := make([]struct {
+			Name string `db:"name"`
+		}, len(part))
+		for i, key := range part {
+			rows[i].Name = key
+		}
+		if _, err := sqlx.NamedExecContext(ctx, db, `INSERT IGNORE INTO channels (name) VALUES (:name)`, rows); err != nil {
+			return nil, err
+		}
+	}
+	if len(unknown) > 0 {
+		_, ids, err := c.load(ctx, db)
+		if err != nil {
+			return nil, err
+		}
+		c.ids = ids
+	}
+	out := make(map[string]int64, len(keys))
+	for _, key := range keys {
+		out[key] = c.ids[key]
+	}
+	return out, nil
+}
+
+// load reads the names given by now.
+func (c *channelNames) load(ctx context.Context, db sqlx.QueryerContext) (names map[int64]string, ids map[string]int64, err error) {
+	var rows []struct {
+		ID   int64  `db:"id"`
+		Name string `db:"name"`
+	}
+	if err := sqlx.SelectContext(ctx, db, &rows, `SELECT id, name FROM channels`); err != nil {
+		return nil, nil, err
+	}
+	names, ids = map[int64]string{}, map[string]int64{}
+	for _, r := range rows {
+		names[r.ID], ids[r.Name] = r.Name, r.ID
+	}
+	return names, ids, nil
+}
+
+// block is a row of telemetry.
+type block struct {
+	Leg     int64  `db:"leg_id"`
+	Channel int64  `db:"channel_id"`
+	T0      int64  `db:"t0"`
+	T1      int64  `db:"t1"`
+	Level   []byte `db:"level"`
+	Body    []byte `db:"body"`
+}
+
+// LegsToPack lists the legs whose tail has grown long.
+func (s *Store) LegsToPack(ctx context.Context) ([]int64, error) {
+	var legs []int64
+	err := s.db.SelectContext(ctx, &legs, `SELECT leg_id FROM telemetry_tail GROUP BY leg_id HAVING COUNT(*) >= ?`, tailRows)
+	return legs, known(err, "look for telemetry to pack")
+}
+
+// Pack turns the unpacked telemetry of a leg into blocks. quanta holds the channels' quanta.
 func (s *Store) Pack(ctx context.Context, leg int64, quanta map[string]float64) error {
 	err := s.within(ctx, func(tx *sqlx.Tx) error {
 		var rows []struct {
@@ -34,14 +116,12 @@ func (s *Store) Pack(ctx context.Context, leg int64, quanta map[string]float64) 
 		for i, r := range rows {
 			bodies[i] = r.Body
 		}
-		channels, err := unfold(bodies)
+		channels, err := unfold(bodies, nil)
 		if err != nil {
 			return err
 		}
-		for _, key := range slices.Sorted(maps.Keys(channels)) {
-			if err := insertBlocks(ctx, tx, leg, key, channels[key], quanta[key]); err != nil {
-				return err
-			}
+		if err := s.insertBlocks(ctx, tx, leg, channels, quanta); err != nil {
+			return err
 		}
 		_, err = tx.ExecContext(ctx, `DELETE FROM telemetry_tail WHERE leg_id = ? AND id <= ?`, leg, rows[len(rows)-1].ID)
 		return err
@@ -49,7 +129,44 @@ func (s *Store) Pack(ctx context.Context, leg int64, quanta map[string]float64) 
 	return known(err, "pack the telemetry of leg %d", leg)
 }
 
-func insertBlocks(ctx context.Context, tx *sqlx.Tx, leg int64, key string, samples []series.Sample, quantum float64) error {
+// insertBlocks packs the samples of channels, each sorted by time, and stores them.
+func (s *Store) insertBlocks(ctx context.Context, tx *sqlx.Tx, leg int64, channels map[string][]series.Sample, quanta map[string]float64) error {
+	keys := slices.Sorted(maps.Keys(channels))
+	ids, err := s.channels.number(ctx, s.db, keys) // outside: a number outlives a failed packing
+	if err != nil {
+		return err
+	}
+	packed := make([][]block, len(keys))
+	var work errgroup.Group
+	work.SetLimit(runtime.GOMAXPROCS(0))
+	for i, key := range keys {
+		work.Go(func() error {
+			own, err := pack(channels[key], quanta[key])
+			for k := range own {
+				own[k].Leg, own[k].Channel = leg, ids[key]
+			}
+			packed[i] = own
+			if err != nil {
+				return fmt.Errorf("channel %s: %w", key, err)
+			}
+			return nil
+		})
+	}
+	if err := work.Wait(); err != nil {
+		return err
+	}
+	for part := range slices.Chunk(slices.Concat(packed...), 500) {
+		// A second block of one sample at the same millisecond says nothing new.
+		if _, err := tx.NamedExecContext(ctx, `INSERT IGNORE INTO telemetry (leg_id, channel_id, t0, t1, level, body) VALUES (:leg_id, :channel_id, :t0, :t1, :level, :body)`, part); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// pack packs a channel's samples, sorted by time.
+func pack(samples []series.Sample, quantum float64) ([]block, error) {
+	var out []block
 	for len(samples) > 0 {
 		n := 1
 		for n < len(samples) && samples[n].T < samples[0].T+blockMS {
@@ -57,75 +174,130 @@ func insertBlocks(ctx context.Context, tx *sqlx.Tx, leg int64, key string, sampl
 		}
 		body, err := series.Encode(samples[:n], quantum)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO telemetry_blocks (leg_id, channel, t0, t1, samples, body) VALUES (?, ?, ?, ?, ?, ?)`,
-			leg, key, samples[0].T, samples[n-1].T, n, body); err != nil {
-			return err
-		}
+		out = append(out, block{T0: samples[0].T, T1: samples[n-1].T, Level: series.EncodeLevel(samples[:n], quantum), Body: body})
 		samples = samples[n:]
-	}
-	return nil
-}
-
-// unfold gathers tail rows into samples by channel, sorted by time.
-func unfold(bodies [][]byte) (map[string][]series.Sample, error) {
-	out := map[string][]series.Sample{}
-	for _, body := range bodies {
-		var t tail
-		if err := json.Unmarshal(body, &t); err != nil {
-			return nil, fmt.Errorf("read unpacked telemetry: %w", err)
-		}
-		for i, key := range t.Channels {
-			for j, at := range t.At {
-				v := math.NaN()
-				if p := t.Values[i][j]; p != nil {
-					v = *p
-				}
-				out[key] = append(out[key], series.Sample{T: at, V: v})
-			}
-		}
-	}
-	for _, samples := range out {
-		slices.SortStableFunc(samples, func(a, b series.Sample) int { return int(a.T - b.T) })
 	}
 	return out, nil
 }
 
+// Span is a part of a leg's telemetry: some channels, all when there is none, from one time up to, but not including,
+// another, in ms; a zero To means all.
+type Span struct {
+	Keys     []string
+	From, To int64
+}
+
+func (q *Span) wants(key string) bool { return len(q.Keys) == 0 || slices.Contains(q.Keys, key) }
+
+func (q *Span) to() int64 {
+	if q.To == 0 {
+		return math.MaxInt64
+	}
+	return q.To
+}
+
 // Telemetry returns the samples of a leg by channel, sorted by time: packed and unpacked ones.
-func (s *Store) Telemetry(ctx context.Context, leg int64) (map[string][]series.Sample, error) {
-	var out map[string][]series.Sample
-	// One snapshot, so that a packing in between neither hides nor doubles samples.
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
-		out = map[string][]series.Sample{}
-		var blocks []struct {
-			Channel string `db:"channel"`
-			Body    []byte `db:"body"`
+func (s *Store) Telemetry(ctx context.Context, leg int64, q Span) (map[string][]series.Sample, error) {
+	out := map[string][]series.Sample{}
+	err := s.read(ctx, leg, q, "body", func(key string, b *block) error {
+		samples, err := series.Decode(b.Body)
+		out[key] = append(out[key], samples...)
+		return err
+	}, func(loose map[string][]series.Sample) {
+		for key, samples := range loose {
+			out[key] = append(out[key], samples...)
 		}
-		if err := tx.SelectContext(ctx, &blocks, `SELECT channel, body FROM telemetry_blocks WHERE leg_id = ? ORDER BY channel, t0`, leg); err != nil {
+	})
+	for key, samples := range out {
+		if !slices.IsSortedFunc(samples, older) {
+			slices.SortStableFunc(samples, older)
+		}
+		out[key] = slices.DeleteFunc(samples, func(x series.Sample) bool { return x.T < q.From || x.T >= q.to() })
+	}
+	return out, known(err, "load the telemetry of leg %d", leg)
+}
+
+// Levels returns the telemetry of a leg by channel, summed up in buckets of series.LevelMS. Where the leg was packed while
+// it ran, two buckets may begin at the same time.
+func (s *Store) Levels(ctx context.Context, leg int64, q Span) (map[string][]series.Bucket, error) {
+	out := map[string][]series.Bucket{}
+	add := func(key string, level []byte) error {
+		buckets, err := series.DecodeLevel(level)
+		out[key] = append(out[key], buckets...)
+		return err
+	}
+	err := s.read(ctx, leg, q, "level", func(key string, b *block) error {
+		if len(b.Level) > 0 {
+			return add(key, b.Level)
+		}
+		// Packed by an earlier version, without a level.
+		if err := s.db.GetContext(ctx, &b.Body, `SELECT body FROM telemetry WHERE leg_id = ? AND channel_id = ? AND t0 = ?`, leg, b.Channel, b.T0); err != nil {
 			return err
 		}
-		for _, b := range blocks {
-			samples, err := series.Decode(b.Body)
-			if err != nil {
-				return fmt.Errorf("channel %s: %w", b.Channel, err)
+		samples, err := series.Decode(b.Body)
+		if err != nil {
+			return err
+		}
+		return add(key, series.EncodeLevel(samples, 0))
+	}, func(loose map[string][]series.Sample) {
+		for key, samples := range loose {
+			_ = add(key, series.EncodeLevel(samples, 0)) // just encoded
+		}
+	})
+	return out, known(err, "load the telemetry of leg %d", leg)
+}
+
+// read hands over the blocks of a span, with one of their columns, in the order of channel and time, and then what is not
+// packed yet.
+func (s *Store) read(ctx context.Context, leg int64, q Span, column string, packed func(key string, b *block) error, loose func(map[string][]series.Sample)) error {
+	// One snapshot, so that a packing in between neither hides nor doubles samples.
+	return s.once(ctx, func(tx *sqlx.Tx) error {
+		names, ids, err := s.channels.load(ctx, tx)
+		if err != nil {
+			return err
+		}
+		query, args := `SELECT channel_id, t0, `+column+` FROM telemetry WHERE leg_id = ? AND t1 >= ? AND t0 < ?`, []any{leg, q.From, q.to()}
+		if len(q.Keys) > 0 {
+			list := []int64{-1}
+			for _, key := range q.Keys {
+				if id, ok := ids[key]; ok {
+					list = append(list, id)
+				}
 			}
-			out[b.Channel] = append(out[b.Channel], samples...)
+			if query, args, err = sqlx.In(query+` AND channel_id IN (?)`, append(args, list)...); err != nil {
+				return err
+			}
+		}
+		rows, err := tx.QueryxContext(ctx, query+` ORDER BY channel_id, t0`, args...)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = rows.Close() }()
+		var b block
+		for rows.Next() {
+			if err := rows.StructScan(&b); err != nil {
+				return err
+			}
+			if err := packed(names[b.Channel], &b); err != nil {
+				return fmt.Errorf("channel %s: %w", names[b.Channel], err)
+			}
+		}
+		if err := rows.Err(); err != nil {
+			return err
 		}
 		var bodies [][]byte
 		if err := tx.SelectContext(ctx, &bodies, `SELECT body FROM telemetry_tail WHERE leg_id = ? ORDER BY id`, leg); err != nil {
 			return err
 		}
-		loose, err := unfold(bodies)
+		samples, err := unfold(bodies, q.wants)
 		if err != nil {
 			return err
 		}
-		for key, samples := range loose {
-			out[key] = append(out[key], samples...)
-		}
+		loose(samples)
 		return nil
 	})
-	return out, known(err, "load the telemetry of leg %d", leg)
 }
 
 // Quanta returns the quanta of a rig's channels.

@@ -27,10 +27,7 @@ func Downsample(samples []Sample, from, to int64, count int) []Bucket {
 			place = at
 			out = append(out, Bucket{T: from + int64(float64(at)*width), Min: s.V, Max: s.V})
 		}
-		b := &out[len(out)-1]
-		b.Min, b.Max = math.Min(b.Min, s.V), math.Max(b.Max, s.V)
-		b.N++
-		b.Mean += (s.V - b.Mean) / float64(b.N)
+		out[len(out)-1].take(s.V, s.V, s.V, 1)
 	}
 	return out
 }

@@ -121,15 +121,26 @@ func (r *reader) packed(samples []Sample, gaps []bool, quantum float64) {
 		if r.err != nil {
 			return
 		}
-		bit := 0
+		var acc uint64 // bits not yet used, the next one lowest
+		fill, at := 0, 0
 		for i := start; i < end; i++ {
-			var z uint64
-			for got := 0; got < width; {
-				take := min(width-got, 8-bit%8)
-				part := uint64(raw[bit/8]>>(bit%8)) & (1<<take - 1)
-				z |= part << got
-				got += take
-				bit += take
+			for fill < width && fill <= 56 && at < len(raw) {
+				acc |= uint64(raw[at]) << fill
+				fill += 8
+				at++
+			}
+			z := acc
+			if width <= fill {
+				acc >>= width
+				fill -= width
+			} else { // a value of more than 56 bits that does not begin with a byte
+				z |= uint64(raw[at]) << fill
+				acc = uint64(raw[at]) >> (width - fill)
+				fill += 8 - width
+				at++
+			}
+			if width < 64 {
+				z &= 1<<width - 1
 			}
 			last += int64(z>>1) ^ -int64(z&1)
 			samples[i].V = float64(last) * quantum

@@ -977,6 +977,9 @@ type Telemetry struct {
 	Channels []ChannelSeries `json:"channels"`
 	FromS    float64         `json:"fromS"`
 
+	// LengthS of the whole axis
+	LengthS float64 `json:"lengthS"`
+
 	// Limiters names of the values of channel limiter
 	Limiters *[]string `json:"limiters,omitempty"`
 	ToS      float64   `json:"toS"`
@@ -1190,6 +1193,15 @@ type MarkTrialJSONBody struct {
 type GetTelemetryParams struct {
 	// Buckets the most points per channel
 	Buckets *int `form:"buckets,omitempty" json:"buckets,omitempty"`
+
+	// FromS start of what is asked for, on the trial's axis
+	FromS *float64 `form:"fromS,omitempty" json:"fromS,omitempty"`
+
+	// ToS its end; the end of the trial when left out
+	ToS *float64 `form:"toS,omitempty" json:"toS,omitempty"`
+
+	// Keys only these channels; a * at the end stands for any rest
+	Keys *[]string `form:"keys,omitempty" json:"keys,omitempty"`
 }
 
 // GetCardParams defines parameters for GetCard.
@@ -2154,6 +2166,27 @@ func (w *ServerInterfaceWrapper) GetTelemetry(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "buckets", ctx.QueryParams(), &params.Buckets, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter buckets: %s", err))
+	}
+
+	// ------------- Optional query parameter "fromS" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "fromS", ctx.QueryParams(), &params.FromS, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter fromS: %s", err))
+	}
+
+	// ------------- Optional query parameter "toS" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "toS", ctx.QueryParams(), &params.ToS, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter toS: %s", err))
+	}
+
+	// ------------- Optional query parameter "keys" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", false, false, "keys", ctx.QueryParams(), &params.Keys, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter keys: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments

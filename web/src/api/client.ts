@@ -14,7 +14,7 @@ export type Check = Schemas['Check'];
 export type Drawings = Schemas['Drawings'];
 export type Fault = Schemas['Fault'];
 
-export const api = createClient<paths>();
+export const api = createClient<paths>({ querySerializer: { array: { style: 'form', explode: false } } });
 
 /** An answer of the server that says what is wrong, field by field. */
 export class Refusal extends Error {

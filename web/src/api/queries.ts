@@ -59,11 +59,37 @@ export const trialQuery = (trial: number) =>
     queryFn: () => take(api.GET('/api/trials/{trial}', { params: { path: { trial } } })),
   });
 
-export const telemetryQuery = (trial: number) =>
+/** A part of a trial's axis, in seconds. */
+export interface View {
+  from: number;
+  to: number;
+}
+
+/** The channels that a trial's sheet draws. */
+const drawn = [
+  'clock.effective.mean',
+  'clock.effective.lowest',
+  'voltage.core.*',
+  'power.package',
+  'temperature.package',
+  'temperature.coolant',
+  'temperature.above',
+  'temperature.core.*',
+  'rate.*',
+  'load.*',
+  'limiter',
+];
+
+/** The figures of a trial, of all of it when no view is given. */
+export const telemetryQuery = (trial: number, view?: View) =>
   queryOptions({
-    queryKey: ['telemetry', trial],
+    queryKey: ['telemetry', trial, view],
     queryFn: () =>
-      take(api.GET('/api/trials/{trial}/telemetry', { params: { path: { trial }, query: { buckets: 360 } } })),
+      take(
+        api.GET('/api/trials/{trial}/telemetry', {
+          params: { path: { trial }, query: { buckets: 360, keys: drawn, fromS: view?.from, toS: view?.to } },
+        }),
+      ),
     placeholderData: (before) => before,
   });
 

@@ -643,6 +643,12 @@ export interface paths {
             query?: {
                 /** @description the most points per channel */
                 buckets?: number;
+                /** @description start of what is asked for, on the trial's axis */
+                fromS?: number;
+                /** @description its end; the end of the trial when left out */
+                toS?: number;
+                /** @description only these channels; a * at the end stands for any rest */
+                keys?: string[];
             };
             header?: never;
             path: {
@@ -1551,6 +1557,11 @@ export interface components {
             fromS: number;
             /** Format: double */
             toS: number;
+            /**
+             * Format: double
+             * @description of the whole axis
+             */
+            lengthS: number;
             /** Format: double */
             bucketS: number;
             /** @description names of the values of channel limiter */
@@ -2708,6 +2719,12 @@ export interface operations {
             query?: {
                 /** @description the most points per channel */
                 buckets?: number;
+                /** @description start of what is asked for, on the trial's axis */
+                fromS?: number;
+                /** @description its end; the end of the trial when left out */
+                toS?: number;
+                /** @description only these channels; a * at the end stands for any rest */
+                keys?: string[];
             };
             header?: never;
             path: {

@@ -1,4 +1,5 @@
 import type { Schemas } from '../../api/client';
+import type { View } from '../../api/queries';
 import { span } from '../../ui/format';
 import { gutter } from './strip';
 
@@ -20,8 +21,11 @@ interface Stretch {
   to: number;
 }
 
+/** Where a time lies in the view, 0 to 1. */
+const place = (t: number, view: View) => Math.min(1, Math.max(0, (t - view.from) / (view.to - view.from)));
+
 /** What held the clock down, moment by moment. */
-export function LimiterRibbon({ telemetry, to, width }: { telemetry: Telemetry; to: number; width: number }) {
+export function LimiterRibbon({ telemetry, view, width }: { telemetry: Telemetry; view: View; width: number }) {
   const channel = telemetry.channels.find((c) => c.key === 'limiter');
   if (!channel) return null;
   const stretches: Stretch[] = [];
@@ -45,8 +49,8 @@ export function LimiterRibbon({ telemetry, to, width }: { telemetry: Telemetry; 
         aria-label={stretches.map((s) => `${s.name} from ${span(s.from)}`).join(', ')}
       >
         {stretches.map((s) => {
-          const x = (s.from / to) * inner;
-          const w = ((s.to - s.from) / to) * inner;
+          const x = place(s.from, view) * inner;
+          const w = place(s.to, view) * inner - x;
           return (
             <g key={s.from}>
               <title>{`${s.name}, ${span(s.from)} to ${span(s.to)}`}</title>
@@ -77,12 +81,12 @@ const coreChannels = ['temperature.core.', 'rate.core.', 'load.core.'];
 /** A line per core, tinted by its figure: a core that stopped stays pale while its peers deepen. */
 export function CoreStrip({
   telemetry,
-  to,
+  view,
   width,
   failed,
 }: {
   telemetry: Telemetry;
-  to: number;
+  view: View;
   width: number;
   failed: number;
 }) {
@@ -115,8 +119,8 @@ export function CoreStrip({
             {runs(c, low, high, telemetry.bucketS).map((r) => (
               <rect
                 key={r.from}
-                x={(r.from / to) * inner}
-                width={((r.to - r.from) / to) * inner + 0.4}
+                x={place(r.from, view) * inner}
+                width={(place(r.to, view) - place(r.from, view)) * inner + 0.4}
                 height={row - 1}
                 fill={r.fill}
               />
@@ -134,8 +138,8 @@ const depths = ['var(--sheet)', 'var(--tint-1)', 'var(--tint-2)', 'var(--tint-3)
 function runs(c: Schemas['ChannelSeries'], low: number, high: number, bucketS: number) {
   const out: { from: number; to: number; fill: string }[] = [];
   c.t.forEach((t, i) => {
-    const place = ((c.mean[i] ?? low) - low) / (high - low);
-    const fill = depths[Math.min(depths.length - 1, Math.floor(place * depths.length))] ?? 'none';
+    const deep = ((c.mean[i] ?? low) - low) / (high - low);
+    const fill = depths[Math.min(depths.length - 1, Math.floor(deep * depths.length))] ?? 'none';
     const end = Math.min(c.t[i + 1] ?? t + bucketS, t + 3 * bucketS + 2.5);
     const last = out.at(-1);
     if (last?.fill === fill && t - last.to < 0.01) last.to = end;

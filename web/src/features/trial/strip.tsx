@@ -1,6 +1,7 @@
 import { useEffect, useRef } from 'react';
 import uPlot from 'uplot';
 import type { Trial } from '../../api/client';
+import type { View } from '../../api/queries';
 import { span } from '../../ui/format';
 import { colour, useChart } from '../../ui/theme';
 
@@ -10,7 +11,7 @@ export const gutter = 52;
 export interface Line {
   label: string;
   values: (number | null)[];
-  look: 'main' | 'thin' | 'dashed';
+  look: 'main' | 'thin' | 'dashed' | 'under';
 }
 
 interface StripProps {
@@ -24,7 +25,8 @@ interface StripProps {
   trial: Trial;
   width: number;
   height: number;
-  to: number;
+  view: View;
+  onView: (view?: View) => void;
 }
 
 /** One strip chart of a trial; the strips of a sheet share one time axis and one cursor. */
@@ -32,9 +34,9 @@ export function Strip(props: StripProps) {
   const host = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
   const chart = useChart();
-  const { times, lines, width, height, to, trial, limit, unit, decimals = 0 } = props;
-  const state = useRef({ trial, limit, to });
-  state.current = { trial, limit, to };
+  const { times, lines, width, height, view, trial, limit, unit, decimals = 0 } = props;
+  const state = useRef({ trial, limit, view, onView: props.onView });
+  state.current = { trial, limit, view, onView: props.onView };
   const shape = `${lines.map((l) => l.label + l.look).join()} ${chart} ${limit?.at}`;
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the plot is made anew only when its shape changes; data follow below
@@ -49,9 +51,9 @@ export function Strip(props: StripProps) {
         height,
         padding: [5, 4, 6, 0],
         legend: { show: false },
-        cursor: { sync: { key: 'trial' }, y: false, points: { size: 5 } },
+        cursor: { sync: { key: 'trial' }, y: false, points: { size: 5 }, drag: { x: true, y: false, setScale: false } },
         scales: {
-          x: { time: false, range: () => [0, state.current.to] },
+          x: { time: false, range: () => [state.current.view.from, state.current.view.to] },
           y: { range: (_, low, high) => frame(low, high, at) },
         },
         axes: [
@@ -69,8 +71,8 @@ export function Strip(props: StripProps) {
           {},
           ...lines.map((l) => ({
             label: l.label,
-            stroke: l.look === 'main' ? colour('ink') : colour('soft'),
-            width: l.look === 'main' ? 1.5 : 1,
+            stroke: l.look === 'main' ? colour('ink') : l.look === 'under' ? colour('tint-4') : colour('soft'),
+            width: l.look === 'main' ? 1.5 : l.look === 'under' ? 2.5 : 1,
             dash: l.look === 'dashed' ? [4, 3] : undefined,
             points: { show: false },
             spanGaps: false,
@@ -78,6 +80,15 @@ export function Strip(props: StripProps) {
         ],
         hooks: {
           drawClear: [ground],
+          setSelect: [
+            (u) => {
+              if (u.select.width < 4) return;
+              const from = u.posToVal(u.select.left, 'x');
+              const to = u.posToVal(u.select.left + u.select.width, 'x');
+              u.setSelect({ left: 0, top: 0, width: 0, height: 0 }, false);
+              if (u.cursor.event) state.current.onView({ from, to });
+            },
+          ],
           draw: [(u) => marks(u, state.current.trial, state.current.limit)],
         },
       },
@@ -172,20 +183,22 @@ function marks(u: uPlot, trial: Trial, limit?: { at: number }) {
 }
 
 /** The shared time axis, as the graduated border of a chart. */
-export function TimeRuler({ to, width }: { to: number; width: number }) {
+export function TimeRuler({ view, width }: { view: View; width: number }) {
   const inner = width - gutter - 4;
-  const steps = [5, 10, 30, 60, 120, 300, 600, 1800, 3600, 7200, 14400];
-  const step = steps.find((s) => (inner * s) / to > 62) ?? 28800;
-  const ticks = Array.from({ length: Math.floor(to / step) + 1 }, (_, i) => i * step);
+  const long = view.to - view.from;
+  const steps = [1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600, 7200, 14400];
+  const step = steps.find((s) => (inner * s) / long > 62) ?? 28800;
+  const first = Math.ceil(view.from / step);
+  const ticks = Array.from({ length: Math.floor(view.to / step) - first + 1 }, (_, i) => (first + i) * step);
   return (
     <div style={{ marginLeft: gutter, width: inner }}>
-      <div className="neatline" style={{ ['--grade' as string]: `${(inner * step) / to / 2}px` }} />
+      <div className="neatline" style={{ ['--grade' as string]: `${(inner * step) / long / 2}px` }} />
       <div className="num relative h-4 text-[11px] text-soft">
         {ticks.map((t) => (
           <span
             key={t}
-            className="absolute -translate-x-1/2 whitespace-nowrap first:translate-x-0"
-            style={{ left: `${(100 * t) / to}%` }}
+            className={`absolute whitespace-nowrap ${t === view.from ? '' : '-translate-x-1/2'}`}
+            style={{ left: `${(100 * (t - view.from)) / long}%` }}
           >
             {span(t)}
           </span>

@@ -1,15 +1,25 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Schemas, Trial, Trim } from '../../api/client';
-import { telemetryQuery } from '../../api/queries';
+import { telemetryQuery, type View } from '../../api/queries';
 import { CoreStrip, LimiterRibbon } from './ribbon';
 import { type Line, Strip, TimeRuler } from './strip';
+import { useZoomKeys, ViewBar, within } from './view-bar';
 
 type Channel = Schemas['ChannelSeries'];
+type Telemetry = Schemas['Telemetry'];
 
 /** The strips of a trial over one time axis, while it runs and afterwards. */
-export function Strips({ trial, trim }: { trial: Trial; trim?: Trim }) {
-  const { data } = useQuery(telemetryQuery(trial.id));
+export function Strips({ trial, trim, others }: { trial: Trial; trim?: Trim; others: Trial[] }) {
+  const [chosen, setChosen] = useState<View>();
+  const [above, setAbove] = useState(false);
+  const [overlaid, setOverlaid] = useState<number>();
+  const { data } = useQuery(telemetryQuery(trial.id, chosen));
+  const length = Math.max(data?.lengthS ?? 0, trial.ended ? 0 : trial.lengthS, 1);
+  const view = chosen ?? { from: 0, to: length };
+  const overlay = useQuery({ ...telemetryQuery(overlaid ?? 0, view), enabled: overlaid !== undefined });
+  const look = (next?: View) => setChosen(next && within(next, length));
+  useZoomKeys(view, length, look);
   const host = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ width: 0, height: 0 });
   useEffect(() => {
@@ -20,11 +30,21 @@ export function Strips({ trial, trim }: { trial: Trial; trim?: Trim }) {
     watch.observe(host.current);
     return () => watch.disconnect();
   }, []);
-  const strips = useMemo(() => build((data?.channels ?? []).map((c) => withGaps(c, data?.bucketS ?? 1))), [data]);
-  const to = Math.max(data?.toS ?? 0, trial.ended ? 0 : trial.lengthS, 1);
+  const under = overlaid === undefined ? undefined : overlay.data;
+  const strips = useMemo(
+    () =>
+      build(
+        (data?.channels ?? []).map((c) => withGaps(c, data?.bucketS ?? 1)),
+        above,
+        under,
+        data,
+      ),
+    [data, above, under],
+  );
+  const hasAbove = data?.channels.some((c) => c.key === 'temperature.above') ?? false;
   const { width } = size;
   const cores = data?.channels.filter((c) => c.key.startsWith('temperature.core.')).length || 2;
-  const height = Math.max(58, Math.floor((size.height - 84 - cores * 9) / Math.max(3, strips.length)) - 17);
+  const height = Math.max(58, Math.floor((size.height - 110 - cores * 9) / Math.max(3, strips.length)) - 17);
   const limits = limitsOf(trim);
   return (
     <div ref={host} className="min-h-0 flex-1" data-strips={data?.channels.length ?? 0}>
@@ -33,14 +53,33 @@ export function Strips({ trial, trim }: { trial: Trial; trim?: Trim }) {
       )}
       {data && width > 0 && data.channels.length > 0 && (
         <>
+          <ViewBar
+            view={view}
+            length={length}
+            zoomed={chosen !== undefined}
+            onView={look}
+            above={hasAbove ? above : undefined}
+            onAbove={setAbove}
+            others={others}
+            overlaid={overlaid}
+            onOverlay={setOverlaid}
+          />
           {strips.map((s, i) => (
             <div key={s.title}>
-              <Strip {...s} limit={limits[s.title]} trial={trial} width={width} height={height} to={to} />
-              {i === 0 && <LimiterRibbon telemetry={data} to={to} width={width} />}
+              <Strip
+                {...s}
+                limit={limits[s.title]}
+                trial={trial}
+                width={width}
+                height={height}
+                view={view}
+                onView={look}
+              />
+              {i === 0 && <LimiterRibbon telemetry={data} view={view} width={width} />}
             </div>
           ))}
-          <CoreStrip telemetry={data} to={to} width={width} failed={trial.core} />
-          <TimeRuler to={to} width={width} />
+          <CoreStrip telemetry={data} view={view} width={width} failed={trial.core} />
+          <TimeRuler view={view} width={width} />
         </>
       )}
     </div>
@@ -74,14 +113,16 @@ function withGaps(c: Channel, bucketS: number): Channel {
 const orNull = (x: number | undefined) => (x === undefined || Number.isNaN(x) ? null : x);
 
 /** The strips that the rig's channels allow, in their order. */
-function build(channels: Channel[]): StripData[] {
+function build(channels: Channel[], above: boolean, under?: Telemetry, axis?: Telemetry): StripData[] {
   const byKey = (key: string) => channels.find((c) => c.key === key);
   const out: StripData[] = [];
   const add = (title: string, decimals: number, list: [Channel | undefined, string, Line['look']][]) => {
     const known = list.filter((x): x is [Channel, string, Line['look']] => x[0] !== undefined);
     const first = known[0]?.[0];
     if (!first) return;
-    const lines = known.map(([c, label, look]) => ({ label, look, values: onAxis(c, first.t) }));
+    const lines: Line[] = known.map(([c, label, look]) => ({ label, look, values: onAxis(c, first.t) }));
+    const other = under?.channels.find((c) => c.key === first.key);
+    if (other && axis) lines.push({ label: 'the other trial', look: 'under', values: beneath(other, first.t, axis) });
     out.push({ title, unit: first.unit, decimals, times: first.t, lines });
   };
   add('Clock', 0, [
@@ -93,13 +134,23 @@ function build(channels: Channel[]): StripData[] {
     [byKey('voltage.core.requested'), 'requested', 'dashed'],
   ]);
   add('Package power', 0, [[byKey('power.package'), 'package', 'main']]);
-  add('Temperature', 0, [
-    [byKey('temperature.package'), 'hottest core', 'main'],
-    [byKey('temperature.coolant'), 'coolant', 'thin'],
-  ]);
+  if (above && byKey('temperature.above')) {
+    add('Above ambient', 1, [[byKey('temperature.above'), 'hottest core', 'main']]);
+  } else
+    add('Temperature', 0, [
+      [byKey('temperature.package'), 'hottest core', 'main'],
+      [byKey('temperature.coolant'), 'coolant', 'thin'],
+    ]);
   add('Rate', 1, [[byKey('rate.mean'), 'mean of the cores', 'main']]);
   add('Load', 0, [[byKey('load.mean'), 'mean of the cores', 'main']]);
   return out;
+}
+
+/** Another trial's figures at the same times since its own start, to the nearest bucket. */
+function beneath(c: Channel, times: number[], axis: Telemetry): (number | null)[] {
+  const place = (t: number) => Math.round((t - axis.fromS) / axis.bucketS);
+  const at = new Map(c.t.map((t, i) => [place(t), c.mean[i]]));
+  return times.map((t) => orNull(at.get(place(t))));
 }
 
 function onAxis(c: Channel, times: number[]): (number | null)[] {

@@ -29,7 +29,7 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
         {t ? (
           <>
             <TrialHeading trial={t} trim={trim ? `${trimName(trim)}${trim.number > 0 ? ` ${trim.name}` : ''}` : ''} />
-            <Strips trial={t} trim={trim} />
+            <Strips key={t.id} trial={t} trim={trim} others={trials.data.filter((x) => x.id !== t.id && x.startedAt)} />
           </>
         ) : (
           <Empty>

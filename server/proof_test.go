@@ -1,0 +1,173 @@
+package server_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"sync"
+	"testing"
+
+	"zerokeel/link"
+	"zerokeel/runner"
+	"zerokeel/server/api"
+	"zerokeel/server/servertest"
+	"zerokeel/standin"
+)
+
+// TestFreezeAtChangesIsFoundByTheStandardLadder: a rig that passes every heavy load and falls short only when load comes
+// and goes fails the ladder's leg for that, and the page is told why. (The demo's Gannet does so at idle.)
+func TestFreezeAtChangesIsFoundByTheStandardLadder(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, func(c *standin.Config) { c.Reserve.Transition = -0.025 }), 1200)
+	rig.Fit(rig.Trims()[0].Id)
+	heavy := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 600)}}).Id)
+	if heavy.Verdict != "held" {
+		t.Fatalf("heavy alone: %s: %s", heavy.Verdict, heavy.Why)
+	}
+	standard := "standard"
+	trial := rig.Ended(rig.Start(api.StartTrialRequest{Ladder: &standard}).Id)
+	if trial.Name != "Standard, 1 h" || len(trial.Legs) != 9 || trial.Verdict == "held" || trial.Verdict == "void" {
+		t.Fatalf("%q of %d legs: %s: %s", trial.Name, len(trial.Legs), trial.Verdict, trial.Why)
+	}
+	for _, l := range trial.Legs {
+		if failed := l.Verdict != "" && l.Verdict != "held"; failed != (l.Load == "transition") || failed && l.Why == "" {
+			t.Errorf("the %s leg ended %q: %q", l.Load, l.Verdict, l.Why)
+		}
+	}
+}
+
+// TestMemoryBeyondItsKitFailsTheMemoryLoad: cores that are all right, and a kit that is not.
+func TestMemoryBeyondItsKitFailsTheMemoryLoad(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, func(c *standin.Config) { c.Memory = -0.40 }), 600)
+	rig.Fit(rig.Trims()[0].Id)
+	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 120), servertest.Leg("memory", 600)}}).Id)
+	if trial.Legs[0].Verdict != "held" || trial.Legs[1].Verdict == "held" || trial.Core != -1 {
+		t.Errorf("heavy %s, memory %s, core %d: %s", trial.Legs[0].Verdict, trial.Legs[1].Verdict, trial.Core, trial.Why)
+	}
+}
+
+// TestGoingOnAfterAFault: a trial told to go on runs its other legs, and still fails.
+func TestGoingOnAfterAFault(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	rig.Fit(rig.Trims()[0].Id)
+	faulty := servertest.Leg("heavy", 60)
+	faulty.Inject = &api.Inject{Core: 3, AfterS: 5}
+	on := true
+	trial := rig.Ended(rig.Start(api.StartTrialRequest{GoOn: &on, Legs: []api.LegRequest{faulty, servertest.Leg("integer", 30)}}).Id)
+	if trial.Verdict != "miscalculated" || trial.Core != 3 || trial.Legs[1].Verdict != "held" || !trial.Injected {
+		t.Errorf("%s on core %d, the second leg %s", trial.Verdict, trial.Core, trial.Legs[1].Verdict)
+	}
+	hot := servertest.Leg("heavy", 60)
+	hot.AbortC = ptr(41.0)
+	if trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{hot}}).Id); trial.Verdict != "overheated" || !strings.Contains(trial.Why, "41") {
+		t.Errorf("beyond its abort limit: %s: %s", trial.Verdict, trial.Why)
+	}
+	cool := servertest.Leg("heavy", 300)
+	cool.TargetC = ptr(60.0)
+	trial = rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{cool}}).Id)
+	for _, f := range trial.Legs[0].Figures {
+		if f.Key == "temperature.package" && (f.Peak > 70 || f.Mean < 50) {
+			t.Errorf("held at 60 °C: mean %.1f, peak %.1f", f.Mean, f.Peak)
+		}
+	}
+}
+
+// TestCrashInDailyUseIsHeldAgainstTheTrim: a rig that came back without a shutdown tells so once; its proven trim is
+// proven no longer. A crash in the middle of a leg is the trial's.
+func TestCrashInDailyUseIsHeldAgainstTheTrim(t *testing.T) {
+	f := servertest.Start(t).AddFake("Fake", nil)
+	standing := func() string {
+		var trims []api.Trim
+		f.Call("GET", fmt.Sprintf("/api/rigs/%d/trims", f.ID), nil, 200, &trims)
+		return string(trims[0].Standing)
+	}
+	incidents := func() []api.Incident {
+		var list []api.Incident
+		f.Call("GET", fmt.Sprintf("/api/rigs/%d/incidents", f.ID), nil, 200, &list)
+		return list
+	}
+	if f.Prove(60); standing() != "proven" {
+		t.Fatalf("after a proof that held: %s", standing())
+	}
+	crash := &link.Crash{BootID: "boot-1", SeenAt: 1_800_000_900_000, Words: "Kernel panic - not syncing"}
+	f.Boot("boot-2", crash)
+	if list := incidents(); len(list) != 1 || !list[0].Noticed || list[0].Text != crash.Words || list[0].At.UnixMilli() != crash.SeenAt {
+		t.Errorf("incidents: %+v", list)
+	}
+	if standing() != "fitted" {
+		t.Errorf("after the incident: %s", standing())
+	}
+	f.Boot("boot-2b", crash) // the same crash, told again
+	if n := len(incidents()); n != 1 {
+		t.Errorf("%d incidents after it was told twice", n)
+	}
+	trial := f.Run(600, func(o link.Order) {
+		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: 1_800_001_000_000}}, link.Frame{Progress: []link.Progress{{Order: o.ID, AtS: 33, Count: []float64{1, 1}}}})
+		f.Boot("boot-3", &link.Crash{BootID: "boot-2b", SeenAt: 1_800_001_033_000, Words: "Kernel panic - not syncing"})
+	})
+	if trial.Verdict != "restarted" || !strings.Contains(trial.Why, "Kernel panic") || standing() != "failed" {
+		t.Errorf("%s: %s; the trim is %s", trial.Verdict, trial.Why, standing())
+	}
+	if n := len(incidents()); n != 1 {
+		t.Errorf("the trial's crash counts as an incident too: %d", n)
+	}
+	var log []api.LogEntry
+	f.Call("GET", fmt.Sprintf("/api/rigs/%d/log?kinds=incident,trial", f.ID), nil, 200, &log)
+	if len(log) != 3 || log[0].Kind != "trial" || !log[0].Bad || log[1].Kind != "incident" || log[2].Bad {
+		t.Errorf("log: %+v", log)
+	}
+}
+
+// TestWatchIsRaisedSentAndCleared: figures of daily use raise a watch, which is told on the rig and sent to a receiver
+// that fails at first; then all is clear.
+func TestWatchIsRaisedSentAndCleared(t *testing.T) {
+	var mu sync.Mutex
+	var got []runner.Notice
+	fails := 1
+	receiver := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		defer mu.Unlock()
+		if fails > 0 {
+			fails--
+			w.WriteHeader(http.StatusServiceUnavailable)
+			return
+		}
+		var n runner.Notice
+		if err := json.NewDecoder(r.Body).Decode(&n); err != nil {
+			t.Error(err)
+		}
+		got = append(got, n)
+	}))
+	defer receiver.Close()
+	f := servertest.Start(t).AddFake("Fake", []link.Channel{{Key: "temperature.package", Quantity: "temperature", Label: "Hottest", Unit: "°C", Core: -1}})
+	f.Call("POST", fmt.Sprintf("/api/rigs/%d/watches", f.ID), fmt.Sprintf(`{"rule":{"channel":"temperature.package","when":"above","threshold":90,"margin":5,"delayS":3,"message":"too warm"},"send":%q}`, receiver.URL), 201, nil)
+	at := int64(1_800_000_000_000)
+	feed := func(figures ...float64) {
+		s := &link.Samples{Channels: []string{"temperature.package"}, Values: [][]*float64{nil}}
+		for _, x := range figures {
+			s.At = append(s.At, at)
+			s.Values[0] = append(s.Values[0], &x)
+			at += 1000
+		}
+		f.Send(link.Frame{Samples: s})
+	}
+	feed(80, 95, 95, 89, 95, 95, 95, 96)
+	if raised := f.Get().Raised; len(raised) != 1 || raised[0] != "too warm" {
+		t.Fatalf("raised: %v", raised)
+	}
+	feed(88, 84, 84, 84, 84)
+	if raised := f.Get().Raised; len(raised) != 0 {
+		t.Errorf("still raised: %v", raised)
+	}
+	f.Until("both changes have arrived", func() bool { mu.Lock(); defer mu.Unlock(); return len(got) == 2 })
+	mu.Lock()
+	defer mu.Unlock()
+	byState := map[bool]runner.Notice{got[0].Raised: got[0], got[1].Raised: got[1]}
+	if n := byState[true]; n.Message != "too warm" || n.Value != 96 || n.Unit != "°C" || n.Rig != "Fake" || n.ID == 0 {
+		t.Errorf("raised: %+v", n)
+	}
+	if n := byState[false]; n.ID == byState[true].ID || n.Value != 84 {
+		t.Errorf("all clear: %+v", n)
+	}
+}

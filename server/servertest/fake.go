@@ -1,0 +1,91 @@
+package servertest
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+
+	"zerokeel/link"
+	"zerokeel/server/api"
+)
+
+// Fake is a rig without parts whose every word a test chooses: the test speaks the link protocol for it.
+type Fake struct {
+	*Bench
+	ID     int64
+	Orders chan link.Order
+
+	token  string
+	hello  link.Hello
+	client *link.Client
+	end    func()
+}
+
+// AddFake adds a rig that reports these channels, and links it. Its clock stands where the hello says.
+func (b *Bench) AddFake(name string, channels []link.Channel) *Fake {
+	b.t.Helper()
+	var created api.CreatedRig
+	b.Call("POST", "/api/rigs", api.CreateRigRequest{Name: name}, 201, &created)
+	f := &Fake{Bench: b, ID: created.Rig.Id, token: created.Token, Orders: make(chan link.Order, 16)}
+	f.hello = link.Hello{Protocol: link.Version, Agent: "test", ClockRate: 1, Simulated: true, Now: 1_800_000_000_000,
+		Facts: link.Facts{Host: name, System: "test", Kernel: "1", Processor: "P", Cores: 2, Threads: 2, MemoryMB: 1000}, Channels: channels}
+	f.Boot("boot-1", nil)
+	b.t.Cleanup(func() { f.end() })
+	return f
+}
+
+// Boot starts the rig anew under an id, and says how the start before ended.
+func (f *Fake) Boot(id string, crash *link.Crash) {
+	f.t.Helper()
+	if f.end != nil {
+		f.end()
+	}
+	f.hello.Now += 600_000
+	f.hello.BootID, f.hello.Stream, f.hello.Crash = id, "stream-"+id, crash
+	hello := f.hello
+	client := link.NewClient(f.Address, f.token, func() link.Hello { return hello }, func(o link.Order) { f.Orders <- o }, slog.New(slog.DiscardHandler))
+	ctx, cancel := context.WithCancel(context.Background())
+	done := make(chan struct{})
+	go func() { defer close(done); _ = client.Run(ctx) }()
+	f.end = func() { cancel(); <-done }
+	f.client = client
+	f.Until("the fake rig links", func() bool { r := f.Get(); return r.Linked })
+}
+
+// Send sends a frame, and waits until the server holds it.
+func (f *Fake) Send(frames ...link.Frame) {
+	f.t.Helper()
+	for _, one := range frames {
+		f.client.Send(one)
+	}
+	f.Until("the frames are held", func() bool { return f.client.Pending() == 0 })
+}
+
+// Get returns the rig as the API tells it.
+func (f *Fake) Get() api.Rig {
+	f.t.Helper()
+	var out api.Rig
+	f.Call("GET", fmt.Sprintf("/api/rigs/%d", f.ID), nil, 200, &out)
+	return out
+}
+
+// Prove runs a proof of a leg, which holds, and returns the trial.
+func (f *Fake) Prove(seconds float64) api.Trial {
+	f.t.Helper()
+	return f.Run(seconds, func(o link.Order) {
+		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: f.hello.Now}}, link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: seconds}})
+	})
+}
+
+// Run runs a trial of one heavy leg; leg plays the rig's part in it.
+func (f *Fake) Run(seconds float64, leg func(link.Order)) api.Trial {
+	f.t.Helper()
+	var t api.Trial
+	f.Call("POST", fmt.Sprintf("/api/rigs/%d/trials", f.ID), api.StartTrialRequest{Legs: []api.LegRequest{Leg("heavy", seconds)}}, 201, &t)
+	leg(<-f.Orders)
+	f.Until("the trial ends", func() bool {
+		f.Call("GET", fmt.Sprintf("/api/trials/%d", t.Id), nil, 200, &t)
+		return t.Ended
+	})
+	return t
+}

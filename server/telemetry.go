@@ -1,0 +1,235 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"zerokeel/core/fault"
+	"zerokeel/core/govern"
+	"zerokeel/core/part"
+	"zerokeel/core/series"
+	"zerokeel/link"
+	"zerokeel/runner"
+	"zerokeel/server/api"
+	"zerokeel/store"
+)
+
+// defaultBuckets is how many points a channel has when nobody asks for a number.
+const defaultBuckets = 600
+
+// window is the part of a trial's axis that is asked for, and how finely. Times are ms on the rig's clock.
+type window struct {
+	origin, from, to, end int64
+	buckets               int
+	keys                  []string // patterns; none means all
+}
+
+func (w *window) wants(key string) bool {
+	return len(w.keys) == 0 || slices.ContainsFunc(w.keys, func(p string) bool {
+		stem, open := strings.CutSuffix(p, "*")
+		return key == p || open && strings.HasPrefix(key, stem)
+	})
+}
+
+// coarse reports whether the summed-up levels are fine enough.
+func (w *window) coarse() bool { return float64(w.to-w.from)/float64(w.buckets) >= series.LevelMS }
+
+// windowOf works out what is asked for; begun is false when nothing was measured yet.
+func windowOf(legs []store.Leg, params *api.GetTelemetryParams) (w window, begun bool, err error) {
+	w = window{buckets: defaultBuckets}
+	if w.origin, begun = axisOrigin(legs); !begun {
+		return w, false, nil
+	}
+	w.end = w.origin + 1000
+	for i := range legs {
+		if legs[i].StartedMS.Valid {
+			w.end = max(w.end, legs[i].StartedMS.Int64+int64(1000*apiLeg(&legs[i], w.origin).RanS)+1)
+		}
+	}
+	w.from, w.to = w.origin, w.end
+	if params.Buckets != nil {
+		w.buckets = *params.Buckets
+	}
+	if params.Keys != nil {
+		w.keys = *params.Keys
+	}
+	if params.FromS != nil {
+		w.from = w.origin + int64(1000**params.FromS)
+	}
+	if params.ToS != nil {
+		w.to = w.origin + int64(1000**params.ToS)
+	}
+	if w.to <= w.from {
+		return w, true, fault.List{{Field: "toS", Problem: fmt.Sprintf("it ends at %g s, where it begins or before", float64(w.to-w.origin)/1000), Remedy: "give an end after the start"}}
+	}
+	return w, true, nil
+}
+
+// GetTelemetry answers with a trial's figures over one axis.
+func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetryParams) error {
+	ctx := c.Request().Context()
+	t, err := s.store.Trial(ctx, id)
+	if err != nil {
+		return err
+	}
+	r, err := s.store.Rig(ctx, t.RigID)
+	if err != nil {
+		return err
+	}
+	legs, err := s.store.Legs(ctx, id)
+	if err != nil {
+		return err
+	}
+	out := api.Telemetry{Channels: []api.ChannelSeries{}}
+	names := make([]string, len(govern.Limiters))
+	for i, l := range govern.Limiters {
+		names[i] = string(l)
+	}
+	out.Limiters = &names
+	w, begun, err := windowOf(legs, &params)
+	if err != nil || !begun {
+		if err == nil {
+			err = c.JSON(http.StatusOK, out)
+		}
+		return err
+	}
+	out.FromS, out.ToS, out.LengthS = float64(w.from-w.origin)/1000, float64(w.to-w.origin)/1000, float64(w.end-w.origin)/1000
+	out.BucketS = (out.ToS - out.FromS) / float64(w.buckets)
+	var board *part.Board
+	if set, err := s.store.PartSet(ctx, r); err == nil {
+		board = set.Board
+	}
+	gather := s.fine
+	if w.coarse() {
+		gather = s.coarse
+	}
+	channels, buckets, err := gather(ctx, r, board, legs, &w)
+	if err != nil {
+		return err
+	}
+	if list := runner.AboveAmbient(buckets, r.AmbientC); len(list) > 0 {
+		buckets[runner.KeyAbove] = list
+		channels = append(channels, link.Channel{Key: runner.KeyAbove, Quantity: "temperature", Label: "Hottest core above ambient", Unit: "K", Core: -1})
+	}
+	for _, ch := range channels {
+		// A channel that showed nothing but gaps so far is left out, like one that is not there.
+		if list := buckets[ch.Key]; len(list) > 0 && w.wants(ch.Key) {
+			out.Channels = append(out.Channels, columns(ch, list, w.origin))
+		}
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// span is what has to be read for a window: the channels asked for, and those from which others are derived.
+func (w *window) span(r *store.Rig) store.Span {
+	q := store.Span{From: w.from, To: w.to}
+	if len(w.keys) == 0 {
+		return q
+	}
+	for _, ch := range r.Channels.V {
+		if w.wants(ch.Key) || slices.ContainsFunc(runner.DerivedFrom, func(d [2]string) bool { return w.wants(d[0]) && strings.HasPrefix(ch.Key, d[1]) }) {
+			q.Keys = append(q.Keys, ch.Key)
+		}
+	}
+	if len(q.Keys) == 0 {
+		q.Keys = []string{""} // none that there is
+	}
+	return q
+}
+
+// fine gathers buckets from the samples themselves.
+func (s *Server) fine(ctx context.Context, r *store.Rig, board *part.Board, legs []store.Leg, w *window) ([]link.Channel, map[string][]series.Bucket, error) {
+	samples := map[string][]series.Sample{}
+	for _, l := range legs {
+		if !l.StartedMS.Valid {
+			continue
+		}
+		own, err := s.store.Telemetry(ctx, l.ID, w.span(r))
+		if err != nil {
+			return nil, nil, err
+		}
+		for key, list := range own {
+			samples[key] = append(samples[key], list...)
+		}
+	}
+	if board != nil {
+		runner.PutRight(board, samples)
+	}
+	channels, derived := runner.Derived(r.Channels.V, samples)
+	out := map[string][]series.Bucket{}
+	for _, all := range []map[string][]series.Sample{samples, derived} {
+		for key, list := range all {
+			out[key] = series.Downsample(list, w.from, w.to, w.buckets)
+		}
+	}
+	return append(slices.Clone(r.Channels.V), channels...), out, nil
+}
+
+// coarse gathers buckets from the levels, for spans too long to read every sample.
+func (s *Server) coarse(ctx context.Context, r *store.Rig, board *part.Board, legs []store.Leg, w *window) ([]link.Channel, map[string][]series.Bucket, error) {
+	out := map[string][]series.Bucket{}
+	for _, l := range legs {
+		if !l.StartedMS.Valid {
+			continue
+		}
+		own, err := s.store.Levels(ctx, l.ID, w.span(r))
+		if err != nil {
+			return nil, nil, err
+		}
+		for key, list := range own {
+			out[key] = append(out[key], list...)
+		}
+	}
+	for key, list := range out {
+		list = series.Merge(list, w.from, w.to, w.buckets)
+		if board != nil {
+			by := board.Right(key)
+			for i := range list {
+				list[i].Min, list[i].Mean, list[i].Max = list[i].Min*by, list[i].Mean*by, list[i].Max*by
+			}
+		}
+		out[key] = list
+	}
+	// What is derived from several channels is derived from their lowest, mean and highest figures each.
+	var channels []link.Channel
+	var folded [3]map[string][]series.Sample
+	for i, of := range []func(series.Bucket) float64{
+		func(b series.Bucket) float64 { return b.Min }, func(b series.Bucket) float64 { return b.Mean }, func(b series.Bucket) float64 { return b.Max },
+	} {
+		samples := map[string][]series.Sample{}
+		for key, list := range out {
+			for _, b := range list {
+				samples[key] = append(samples[key], series.Sample{T: b.T, V: of(b)})
+			}
+		}
+		channels, folded[i] = runner.Derived(r.Channels.V, samples)
+	}
+	for key, means := range folded[1] {
+		for i, m := range means {
+			if !math.IsNaN(m.V) {
+				out[key] = append(out[key], series.Bucket{T: m.T, Min: folded[0][key][i].V, Mean: m.V, Max: folded[2][key][i].V, N: 1})
+			}
+		}
+	}
+	return append(slices.Clone(r.Channels.V), channels...), out, nil
+}
+
+func columns(ch link.Channel, buckets []series.Bucket, from int64) api.ChannelSeries {
+	out := api.ChannelSeries{Key: ch.Key, Label: ch.Label, Quantity: ch.Quantity, Unit: ch.Unit, Core: ch.Core}
+	for _, b := range buckets {
+		out.T = append(out.T, float64(b.T-from)/1000)
+		out.Min = append(out.Min, b.Min)
+		out.Mean = append(out.Mean, round(b.Mean))
+		out.Max = append(out.Max, b.Max)
+	}
+	return out
+}
+
+// round keeps what a chart can show, and the answer short.
+func round(x float64) float64 { return math.Round(x*1e4) / 1e4 }

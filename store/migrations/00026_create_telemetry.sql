@@ -1,0 +1,13 @@
+-- +goose Up
+CREATE TABLE telemetry (
+  leg_id     BIGINT     NOT NULL,
+  channel_id INT        NOT NULL,
+  t0         BIGINT     NOT NULL,
+  t1         BIGINT     NOT NULL,
+  level      BLOB       NOT NULL,
+  body       MEDIUMBLOB NOT NULL,
+  PRIMARY KEY (leg_id, channel_id, t0, t1)
+);
+
+-- +goose Down
+DROP TABLE telemetry;

@@ -1,0 +1,131 @@
+import { useHotkeys } from 'react-hotkeys-hook';
+import type { Trial } from '../../api/client';
+import type { View } from '../../api/queries';
+import { span } from '../../ui/format';
+
+/** The shortest view, in seconds. */
+const shortest = 5;
+
+/** Keeps a view inside the trial, and not too short. */
+export function within(view: View, length: number): View | undefined {
+  const long = Math.min(length, Math.max(shortest, view.to - view.from));
+  const from = Math.min(Math.max(0, view.from), length - long);
+  return long >= length ? undefined : { from, to: from + long };
+}
+
+const scaled = (view: View, by: number): View => {
+  const middle = (view.from + view.to) / 2;
+  const half = ((view.to - view.from) / 2) * by;
+  return { from: middle - half, to: middle + half };
+};
+
+const moved = (view: View, by: number): View => {
+  const step = (view.to - view.from) * by;
+  return { from: view.from + step, to: view.to + step };
+};
+
+/** Plus and minus zoom, the arrows move, 0 shows the whole trial. */
+export function useZoomKeys(view: View, length: number, onView: (view?: View) => void) {
+  const deps = [view.from, view.to, length];
+  useHotkeys('shift+equal, equal, plus, add', () => onView(scaled(view, 0.5)), { preventDefault: true }, deps);
+  useHotkeys('minus, subtract', () => onView(scaled(view, 2)), { preventDefault: true }, deps);
+  useHotkeys('left', () => onView(moved(view, -0.25)), { preventDefault: true }, deps);
+  useHotkeys('right', () => onView(moved(view, 0.25)), { preventDefault: true }, deps);
+  useHotkeys('0', () => onView(undefined), deps);
+}
+
+interface ViewBarProps {
+  view: View;
+  length: number;
+  zoomed: boolean;
+  onView: (view?: View) => void;
+  /** Whether temperatures are shown above ambient; undefined where that is not known. */
+  above?: boolean;
+  onAbove: (above: boolean) => void;
+  others: Trial[];
+  overlaid?: number;
+  onOverlay: (trial?: number) => void;
+}
+
+/** What part of the trial is shown, and how. */
+export function ViewBar({ view, length, zoomed, onView, above, onAbove, others, overlaid, onOverlay }: ViewBarProps) {
+  const button = 'border border-line bg-sheet px-1.5 leading-[18px] disabled:text-line';
+  return (
+    <div
+      className="mb-1 flex items-center gap-3 text-[13px]"
+      data-view={`${view.from.toFixed(0)}-${view.to.toFixed(0)}`}
+    >
+      <span className="num">
+        {zoomed ? `${span(view.from)} to ${span(view.to)} of ${span(length)}` : `all of ${span(length)}`}
+      </span>
+      <span className="flex gap-1">
+        <button type="button" className={button} title="Closer (+)" onClick={() => onView(scaled(view, 0.5))}>
+          +
+        </button>
+        <button
+          type="button"
+          className={button}
+          title="Wider (−)"
+          disabled={!zoomed}
+          onClick={() => onView(scaled(view, 2))}
+        >
+          −
+        </button>
+        <button
+          type="button"
+          className={button}
+          title="Earlier (←)"
+          disabled={!zoomed}
+          onClick={() => onView(moved(view, -0.25))}
+        >
+          ←
+        </button>
+        <button
+          type="button"
+          className={button}
+          title="Later (→)"
+          disabled={!zoomed}
+          onClick={() => onView(moved(view, 0.25))}
+        >
+          →
+        </button>
+        <button
+          type="button"
+          className={button}
+          title="The whole trial (0)"
+          disabled={!zoomed}
+          onClick={() => onView(undefined)}
+        >
+          all
+        </button>
+      </span>
+      {!zoomed && <span className="text-soft">drag across a strip to look closer</span>}
+      <span className="ml-auto flex items-center gap-3">
+        {above !== undefined && (
+          <label className="flex items-center gap-1">
+            <input type="checkbox" checked={above} onChange={(e) => onAbove(e.target.checked)} />
+            above ambient
+          </label>
+        )}
+        {others.length > 0 && (
+          <label className="flex items-center gap-1">
+            <span className="text-soft">over</span>
+            <select
+              aria-label="Overlaid trial"
+              value={overlaid ?? ''}
+              onChange={(e) => onOverlay(e.target.value === '' ? undefined : Number(e.target.value))}
+              className="max-w-[9rem] border border-line bg-sheet"
+            >
+              <option value="">no other trial</option>
+              {others.map((t) => (
+                <option key={t.id} value={t.id}>
+                  {t.number} {t.name}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+      </span>
+    </div>
+  );
+}
