@@ -53,7 +53,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"GET", one + "/fittings", "", 200}, {"POST", one + "/fittings", `{"trim":1}`, 201}, {"GET", "/api/fittings/1", "", 200},
 		{"GET", one + "/trials", "", 200}, {"POST", one + "/trials", `{"legs":[{"load":"idle","seconds":5}]}`, 409}, {"GET", "/api/trials/1", "", 200},
 		{"POST", "/api/trials/1/stop", "", 409}, {"POST", "/api/trials/1/marks", `{"text":"x"}`, 409}, {"GET", "/api/trials/1/telemetry?buckets=10", "", 200},
-		{"GET", "/api/loads", "", 200}, {"GET", "/api/ladders?cores=6", "", 200}, {"PUT", "/api/ladders/own", `{"name":"Own","note":"","steps":[{"load":"heavy","seconds":60}]}`, 200},
+		{"GET", "/api/trials/1/telemetry.csv?shape=long&keys=power.*", "", 200}, {"GET", "/api/loads", "", 200}, {"GET", "/api/ladders?cores=6", "", 200}, {"PUT", "/api/ladders/own", `{"name":"Own","note":"","steps":[{"load":"heavy","seconds":60}]}`, 200},
 		{"PUT", "/api/ladders/own", `{"name":"","note":"","steps":[{"load":"heavy","seconds":0,"perCoreS":0}]}`, 422}, {"DELETE", "/api/ladders/own", "", 204}, {"DELETE", "/api/ladders/own", "", 404},
 		{"POST", one + "/watches", `{"rule":{"channel":"temperature.package","when":"above","threshold":95,"margin":3,"delayS":5,"message":"too warm"},"send":"http://127.0.0.1:1/x"}`, 201},
 		{"POST", one + "/watches", `{"rule":{"channel":"nope","when":"above","threshold":95,"margin":-3,"delayS":5,"message":"too warm"},"send":"ftp:x"}`, 422},

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"net/http"
 	"sync"
 	"time"
@@ -98,6 +99,13 @@ func (v *vitals) take(rig int64, s *link.Samples) {
 			}
 		}
 	}
+}
+
+// all returns the newest figures of a rig by channel.
+func (v *vitals) all(rig int64) map[string]float64 {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	return maps.Clone(v.rigs[rig])
 }
 
 // shown are the channels of a rig's strip, in order; the first three that the rig has are shown.

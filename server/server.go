@@ -70,6 +70,7 @@ func New(cfg Config) (*Server, http.Handler, error) {
 	api.RegisterHandlers(e, s)
 	e.GET("/api", s.page)
 	e.GET("/api/openapi.json", s.description)
+	e.GET("/metrics", s.metrics)
 	e.GET(link.Path, s.link)
 	e.Match([]string{http.MethodGet, http.MethodHead}, "/*", s.frontEnd)
 	return s, e, nil

@@ -1204,6 +1204,17 @@ type GetTelemetryParams struct {
 	Keys *[]string `form:"keys,omitempty" json:"keys,omitempty"`
 }
 
+// ExportTelemetryParams defines parameters for ExportTelemetry.
+type ExportTelemetryParams struct {
+	// Shape wide has a line for each moment, long one for each sample
+	Shape *string  `form:"shape,omitempty" json:"shape,omitempty"`
+	FromS *float64 `form:"fromS,omitempty" json:"fromS,omitempty"`
+	ToS   *float64 `form:"toS,omitempty" json:"toS,omitempty"`
+
+	// Keys only these channels; a * at the end stands for any rest
+	Keys *[]string `form:"keys,omitempty" json:"keys,omitempty"`
+}
+
 // GetCardParams defines parameters for GetCard.
 type GetCardParams struct {
 	Full *bool `form:"full,omitempty" json:"full,omitempty"`
@@ -1397,6 +1408,9 @@ type ServerInterface interface {
 	// GetTelemetry The trial's figures on one time axis, gathered into buckets with lowest, mean and highest value
 	// (GET /api/trials/{trial}/telemetry)
 	GetTelemetry(ctx *echo.Context, trial TrialID, params GetTelemetryParams) error
+	// ExportTelemetry Every sample of a trial as CSV
+	// (GET /api/trials/{trial}/telemetry.csv)
+	ExportTelemetry(ctx *echo.Context, trial TrialID, params ExportTelemetryParams) error
 	// GetTrim One trim
 	// (GET /api/trims/{trim})
 	GetTrim(ctx *echo.Context, trim TrimID) error
@@ -2194,6 +2208,52 @@ func (w *ServerInterfaceWrapper) GetTelemetry(ctx *echo.Context) error {
 	return err
 }
 
+// ExportTelemetry converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportTelemetry(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trial" -------------
+	var trial TrialID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trial", ctx.Param("trial"), &trial, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trial: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportTelemetryParams
+	// ------------- Optional query parameter "shape" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "shape", ctx.QueryParams(), &params.Shape, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter shape: %s", err))
+	}
+
+	// ------------- Optional query parameter "fromS" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "fromS", ctx.QueryParams(), &params.FromS, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter fromS: %s", err))
+	}
+
+	// ------------- Optional query parameter "toS" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "toS", ctx.QueryParams(), &params.ToS, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter toS: %s", err))
+	}
+
+	// ------------- Optional query parameter "keys" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", false, false, "keys", ctx.QueryParams(), &params.Keys, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter keys: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportTelemetry(ctx, trial, params)
+	return err
+}
+
 // GetTrim converts echo context to params.
 func (w *ServerInterfaceWrapper) GetTrim(ctx *echo.Context) error {
 	var err error
@@ -2400,6 +2460,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/fittings/:fitting/cancel", wrapper.CancelFitting, options.OperationMiddlewares["cancelFitting"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/trials", wrapper.ListTrials, options.OperationMiddlewares["listTrials"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/trials", wrapper.StartTrial, options.OperationMiddlewares["startTrial"]...)
+	router.GET(options.BaseURL+"/api/trials/:trial/telemetry.csv", wrapper.ExportTelemetry, options.OperationMiddlewares["exportTelemetry"]...)
 	router.GET(options.BaseURL+"/api/loads", wrapper.ListLoads, options.OperationMiddlewares["listLoads"]...)
 	router.GET(options.BaseURL+"/api/ladders", wrapper.ListLadders, options.OperationMiddlewares["listLadders"]...)
 	router.DELETE(options.BaseURL+"/api/ladders/:ladder", wrapper.DeleteLadder, options.OperationMiddlewares["deleteLadder"]...)

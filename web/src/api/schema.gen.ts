@@ -450,6 +450,32 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial}/telemetry.csv": {
+        parameters: {
+            query?: {
+                /** @description wide has a line for each moment, long one for each sample */
+                shape?: "wide" | "long";
+                fromS?: number;
+                toS?: number;
+                /** @description only these channels; a * at the end stands for any rest */
+                keys?: string[];
+            };
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        /** Every sample of a trial as CSV */
+        get: operations["exportTelemetry"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/loads": {
         parameters: {
             query?: never;
@@ -2422,6 +2448,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trial"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportTelemetry: {
+        parameters: {
+            query?: {
+                /** @description wide has a line for each moment, long one for each sample */
+                shape?: "wide" | "long";
+                fromS?: number;
+                toS?: number;
+                /** @description only these channels; a * at the end stands for any rest */
+                keys?: string[];
+            };
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description CSV with a line of names */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -54,6 +54,7 @@ export function Strips({ trial, trim, others }: { trial: Trial; trim?: Trim; oth
       {data && width > 0 && data.channels.length > 0 && (
         <>
           <ViewBar
+            trial={trial.id}
             view={view}
             length={length}
             zoomed={chosen !== undefined}

@@ -35,6 +35,7 @@ export function useZoomKeys(view: View, length: number, onView: (view?: View) =>
 }
 
 interface ViewBarProps {
+  trial: number;
   view: View;
   length: number;
   zoomed: boolean;
@@ -48,7 +49,18 @@ interface ViewBarProps {
 }
 
 /** What part of the trial is shown, and how. */
-export function ViewBar({ view, length, zoomed, onView, above, onAbove, others, overlaid, onOverlay }: ViewBarProps) {
+export function ViewBar({
+  trial,
+  view,
+  length,
+  zoomed,
+  onView,
+  above,
+  onAbove,
+  others,
+  overlaid,
+  onOverlay,
+}: ViewBarProps) {
   const button = 'border border-line bg-sheet px-1.5 leading-[18px] disabled:text-line';
   return (
     <div
@@ -99,6 +111,13 @@ export function ViewBar({ view, length, zoomed, onView, above, onAbove, others, 
           all
         </button>
       </span>
+      <a
+        className="underline decoration-line underline-offset-2"
+        href={`/api/trials/${trial}/telemetry.csv${zoomed ? `?fromS=${view.from.toFixed(3)}&toS=${view.to.toFixed(3)}` : ''}`}
+        title="Every sample of what is shown, as CSV"
+      >
+        CSV
+      </a>
       {!zoomed && <span className="text-soft">drag across a strip to look closer</span>}
       <span className="ml-auto flex items-center gap-3">
         {above !== undefined && (
