@@ -42,11 +42,14 @@ func (d *demo) load(ctx context.Context, c *client) error {
 	}
 	d.startAgent()
 	group, inner := errgroup.WithContext(ctx)
-	group.Go(func() error { return d.tryHere(inner, c) })
 	for i := range stories[1:] {
 		group.Go(func() error { return d.tell(inner, c, &stories[1+i]) })
 	}
 	if err := group.Wait(); err != nil {
+		return err
+	}
+	// Last, when the machine has time for it.
+	if err := d.tryHere(ctx, c); err != nil {
 		return err
 	}
 	d.state.Loaded = true

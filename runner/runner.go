@@ -39,6 +39,8 @@ type Runner struct {
 	log   *slog.Logger
 	wake  chan struct{}
 
+	newest sync.Map // rig → its processor's newest temperature, float64
+
 	mu       sync.Mutex
 	deaf     time.Time       // until when this server could not have heard a rig: its start, or the end of an outage
 	packedAt time.Time       // when running legs were last looked at for packing; the round's own
@@ -264,6 +266,7 @@ func (r *Runner) Frames(ctx context.Context, rig int64, stream string, frames []
 	for i := range frames {
 		f := &frames[i]
 		if f.Samples != nil {
+			r.noteNewest(rig, f.Samples)
 			r.bus.Publish(live.Message{Topic: "samples", Rig: rig, Data: f.Samples})
 		}
 		if f.Finished != nil || f.Started != nil || len(f.Events) > 0 {

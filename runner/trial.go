@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"database/sql"
 	"errors"
+	"math"
 	"time"
 
 	"zerokeel/core/trim"
@@ -41,6 +42,9 @@ func (r *Runner) stepTrial(ctx context.Context, id int64) error {
 		case store.LegWaiting:
 			if t.StopAsked {
 				return r.endTrial(ctx, t, legs)
+			}
+			if !r.settled(r.hub.Status(t.RigID), t.RigID, legs[:i], &legs[i]) {
+				return nil
 			}
 			return r.orderLeg(ctx, t, rig, &legs[i])
 		default:
@@ -198,6 +202,12 @@ func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs
 	l.State, l.Result = store.LegEnded, store.AsJSON(result)
 	l.Figures = store.AsJSON(figures(l.Load, rig.Channels.V, samples))
 	if l.Yardstick != "" && l.Finished.Valid && l.Finished.V.Score != nil && result.Verdict == verdict.Held {
+		start := math.NaN()
+		if first := traces(l, samples).Temperature; len(first) > 0 {
+			start = first[0].V
+			l.Figures.V = append(l.Figures.V, store.Figure{Key: FigureStart, Label: "Hottest core at the start", Unit: "°C", Mean: start, Peak: start})
+		}
+		l.Spoilt = verdict.Spoilt(l.Finished.V.Others, start, startsOf(legs[:i]))
 		l.Score = sql.NullFloat64{Float64: *l.Finished.V.Score, Valid: true}
 	}
 	if err := r.store.EndLeg(ctx, t, l); err != nil {

@@ -196,7 +196,7 @@ func (s *Server) meanPoints(ctx context.Context, rig int64) (map[int64]float64, 
 	}
 	runs := map[int64][]float64{}
 	for _, x := range scores {
-		if x.Yardstick == "all-core" {
+		if x.Yardstick == "all-core" && x.Spoilt == "" {
 			runs[x.TrimID] = append(runs[x.TrimID], x.Value)
 		}
 	}

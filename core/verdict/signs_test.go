@@ -130,3 +130,18 @@ func TestExposureSharesOutTheTime(t *testing.T) {
 		t.Errorf("all cores at once: %v", got)
 	}
 }
+
+func TestSpoiltRunsAreTold(t *testing.T) {
+	for _, row := range []struct {
+		others, start float64
+		earlier       []float64
+		spoilt        bool
+	}{
+		{0, 40, nil, false}, {0.02, 40, []float64{41, 39}, false}, {0.05, 40, []float64{41, 39}, true}, {0, 55, []float64{41, 39}, true},
+		{0, 30, []float64{41, 39}, true}, {0, math.NaN(), []float64{41}, false}, {0.2, math.NaN(), nil, true},
+	} {
+		if got := verdict.Spoilt(row.others, row.start, row.earlier); (got != "") != row.spoilt {
+			t.Errorf("%+v: %q", row, got)
+		}
+	}
+}

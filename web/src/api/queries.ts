@@ -120,6 +120,9 @@ export const yardsticksQuery = queryOptions({
   queryFn: () => take(api.GET('/api/yardsticks')),
 });
 
+export const scoresQuery = (rig: number) =>
+  queryOptions({ queryKey: ['scores', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/scores', path(rig))) });
+
 export const comparisonQuery = (rig: number, base: number, trim: number) =>
   queryOptions({
     queryKey: ['comparison', rig, base, trim],

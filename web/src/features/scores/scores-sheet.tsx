@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import type { Schemas, Trim } from '../../api/client';
-import { comparisonQuery, rigsQuery, settingsQuery, trimsQuery, yardsticksQuery } from '../../api/queries';
+import { comparisonQuery, rigsQuery, scoresQuery, settingsQuery, trimsQuery, yardsticksQuery } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { decimalsOf, num, signed, trimName, value } from '../../ui/format';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
@@ -72,6 +72,7 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
             </ul>
             {comparison.data?.changes.length === 0 && <p className="text-soft">Nothing: the same settings.</p>}
           </Section>
+          <Spoilt rig={rig} trims={[base, trim]} />
           <Button onClick={() => go(`/rig/${rig}/trial`)}>Take more runs</Button>
         </>
       }
@@ -96,6 +97,27 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
         );
       })}
     </SheetWithDock>
+  );
+}
+
+/** Runs that do not count, and why. */
+function Spoilt({ rig, trims }: { rig: number; trims: Trim[] }) {
+  const scores = useQuery(scoresQuery(rig));
+  const spoilt = scores.data?.filter((s) => s.spoilt && trims.some((t) => t.id === s.trim)) ?? [];
+  if (spoilt.length === 0) return null;
+  return (
+    <Section title="Spoilt runs" note="left out">
+      <ul className="row-rule text-[13px]">
+        {spoilt.map((s) => (
+          <li key={s.id} className="py-0.5">
+            <span className="num">
+              {trimName(trims.find((t) => t.id === s.trim) ?? { number: 0, name: '' })} {num(s.value)}
+            </span>{' '}
+            <span className="text-caution">{s.spoilt}</span>
+          </li>
+        ))}
+      </ul>
+    </Section>
   );
 }
 

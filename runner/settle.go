@@ -1,0 +1,69 @@
+package runner
+
+import (
+	"math"
+	"time"
+
+	"zerokeel/link"
+	"zerokeel/store"
+)
+
+// FigureStart is the key of the figure that holds the temperature at which a run began.
+const FigureStart = "temperature.start"
+
+// Runs of a yardstick begin alike: a machine that is warm from the run before rests until it is nearly as cool as at the
+// first one, but not for longer than this.
+const (
+	settleC = 4.0
+	settleS = 180.0
+)
+
+// settled reports whether a run may begin.
+func (r *Runner) settled(status link.Status, rig int64, legs []store.Leg, next *store.Leg) bool {
+	if next.Yardstick == "" {
+		return true
+	}
+	starts := startsOf(legs)
+	if len(starts) == 0 {
+		return true
+	}
+	now, known := r.newest.Load(rig)
+	if !known || now.(float64) <= starts[0]+settleC {
+		return true
+	}
+	last := 0.0
+	for i := range legs {
+		if l := &legs[i]; l.Finished.Valid && l.StartedMS.Valid {
+			last = math.Max(last, float64(l.StartedMS.Int64)/1000+l.Finished.V.RanS)
+		}
+	}
+	return float64(status.Clock(time.Now()))/1000-last > settleS
+}
+
+// startsOf lists the temperatures at which the runs of a trial began, as far as they are known.
+func startsOf(legs []store.Leg) []float64 {
+	var out []float64
+	for i := range legs {
+		for _, f := range legs[i].Figures.V {
+			if f.Key == FigureStart && legs[i].Yardstick != "" {
+				out = append(out, f.Mean)
+			}
+		}
+	}
+	return out
+}
+
+// noteNewest keeps the newest temperature of a rig.
+func (r *Runner) noteNewest(rig int64, s *link.Samples) {
+	for i, key := range s.Channels {
+		if key != keyTemperature {
+			continue
+		}
+		for k := len(s.At) - 1; k >= 0; k-- {
+			if v := s.Values[i][k]; v != nil {
+				r.newest.Store(rig, *v)
+				return
+			}
+		}
+	}
+}
