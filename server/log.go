@@ -63,7 +63,11 @@ func logOf(trims []store.Trim, fittings []store.Fitting, trials []store.Trial, i
 	}
 	for _, t := range trims {
 		names[t.ID] = fmt.Sprintf("T%d", t.Number)
-		add(t.CreatedAt, "trim", t.ID, names[t.ID]+" "+t.Name, t.Reason, false)
+		at := t.CreatedAt
+		if t.FittedAt.Valid && t.FittedAt.Time.Before(at) {
+			at = t.FittedAt.Time // made before the rig first linked, and so on another clock
+		}
+		add(at, "trim", t.ID, names[t.ID]+" "+t.Name, t.Reason, false)
 	}
 	for _, f := range fittings {
 		add(f.RigClock, "fitting", f.TrimID, names[f.TrimID]+" "+string(f.State), f.Problem, f.State.Ended() && f.State != store.FitInForce)

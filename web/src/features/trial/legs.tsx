@@ -20,7 +20,13 @@ export function Legs({ trial }: { trial: Trial }) {
             </p>
             <p className="flex justify-between gap-2 text-[13px]">
               <span className="truncate text-soft">{leg.score != null ? `${num(leg.score)} pt` : cores(leg)}</span>
-              {leg.verdict ? <Verdict verdict={leg.verdict} /> : <span className="text-soft">{leg.state}</span>}
+              {leg.verdict ? (
+                <span className="whitespace-nowrap">
+                  <Verdict verdict={leg.verdict} />
+                </span>
+              ) : (
+                <span className="text-soft">{leg.state}</span>
+              )}
             </p>
             {leg.evidence
               .filter((e) => e.text)
