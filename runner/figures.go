@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"zerokeel/core/load"
-	"zerokeel/core/part"
 	"zerokeel/core/series"
 	"zerokeel/core/stat"
 	"zerokeel/core/verdict"
@@ -15,17 +14,6 @@ import (
 )
 
 type samplesByKey = map[string][]series.Sample
-
-// PutRight corrects the channels that a board is known to show wrongly. What is stored stays as it was read.
-func PutRight(board *part.Board, samples samplesByKey) {
-	for key, list := range samples {
-		if by := board.Right(key); by != 1 {
-			for i := range list {
-				list[i].V *= by
-			}
-		}
-	}
-}
 
 // figures sums up a leg: the mean over its steady part and the peak of every channel that belongs to the machine as a
 // whole, and the mean and lowest effective clock of its cores. A load that visits one core after the other is steady

@@ -187,13 +187,11 @@ func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs
 	if err != nil {
 		return err
 	}
-	set, err := r.store.PartSet(ctx, rig)
-	switch {
-	case err == nil:
-		PutRight(set.Board, samples)
-	case !errors.Is(err, store.ErrNotFound):
+	right, err := RightOf(ctx, r.store, rig)
+	if err != nil {
 		return err
 	}
+	right.Put(samples)
 	events, err := r.store.Events(ctx, t.ID)
 	if err != nil {
 		return err

@@ -57,6 +57,8 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"PUT", "/api/ladders/own", `{"name":"","note":"","steps":[{"load":"heavy","seconds":0,"perCoreS":0}]}`, 422}, {"DELETE", "/api/ladders/own", "", 204}, {"DELETE", "/api/ladders/own", "", 404},
 		{"POST", one + "/watches", `{"rule":{"channel":"temperature.package","when":"above","threshold":95,"margin":3,"delayS":5,"message":"too warm"},"send":"http://127.0.0.1:1/x"}`, 201},
 		{"POST", one + "/watches", `{"rule":{"channel":"nope","when":"above","threshold":95,"margin":-3,"delayS":5,"message":"too warm"},"send":"ftp:x"}`, 422},
+		{"PUT", one + "/corrections/voltage.core.delivered", `{"scale":0.5,"shift":0.01,"reason":"shown doubled"}`, 200}, {"PUT", one + "/corrections/nope", `{"scale":0,"shift":1e12,"reason":"x"}`, 422},
+		{"GET", one + "/corrections", "", 200}, {"DELETE", one + "/corrections/voltage.core.delivered", "", 204}, {"DELETE", one + "/corrections/voltage.core.delivered", "", 404},
 		{"GET", one + "/channels", "", 200}, {"GET", one + "/watches", "", 200}, {"DELETE", "/api/watches/1", "", 204}, {"DELETE", "/api/watches/1", "", 404},
 		{"GET", one + "/log", "", 200}, {"GET", one + "/log?kinds=trial,incident", "", 200},
 		{"GET", "/api/parts", "", 200}, {"GET", "/api/yardsticks", "", 200}, {"GET", one + "/scores", "", 200},

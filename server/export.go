@@ -12,7 +12,6 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/core/part"
 	"zerokeel/core/series"
 	"zerokeel/link"
 	"zerokeel/runner"
@@ -39,9 +38,9 @@ func (s *Server) ExportTelemetry(c *echo.Context, id int64, params api.ExportTel
 	if err != nil {
 		return err
 	}
-	var board *part.Board
-	if set, err := s.store.PartSet(ctx, r); err == nil {
-		board = set.Board
+	right, err := runner.RightOf(ctx, s.store, r)
+	if err != nil {
+		return err
 	}
 	w, begun, err := windowOf(legs, &api.GetTelemetryParams{FromS: params.FromS, ToS: params.ToS, Keys: params.Keys})
 	if err != nil {
@@ -74,9 +73,7 @@ func (s *Server) ExportTelemetry(c *echo.Context, id int64, params api.ExportTel
 				samples[key] = append(samples[key], list...)
 			}
 		}
-		if board != nil {
-			runner.PutRight(board, samples)
-		}
+		right.Put(samples)
 		if err := out.write(samples); err != nil {
 			return err
 		}

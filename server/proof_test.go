@@ -103,7 +103,7 @@ func TestCrashInDailyUseIsHeldAgainstTheTrim(t *testing.T) {
 		t.Errorf("%d incidents after it was told twice", n)
 	}
 	trial := f.Run(600, func(o link.Order) {
-		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: 1_800_001_000_000}}, link.Frame{Progress: []link.Progress{{Order: o.ID, AtS: 33, Count: []float64{1, 1}}}})
+		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: 1_800_001_000_000}}, link.Frame{Progress: []link.Progress{{Order: o.ID, AtS: 33, Count: []float64{1, 1, 1, 1}}}})
 		f.Boot("boot-3", &link.Crash{BootID: "boot-2b", SeenAt: 1_800_001_033_000, Words: "Kernel panic - not syncing"})
 	})
 	if trial.Verdict != "restarted" || !strings.Contains(trial.Why, "Kernel panic") || standing() != "failed" {
@@ -169,5 +169,56 @@ func TestWatchIsRaisedSentAndCleared(t *testing.T) {
 	}
 	if n := byState[false]; n.ID == byState[true].ID || n.Value != 84 {
 		t.Errorf("all clear: %+v", n)
+	}
+}
+
+// TestDoubledVoltageIsNoticedAndPutRight: a rig's sensor shows twice the voltage, which no sheet tells of. It is proposed to
+// halve it; then the pages, the figures of new trials and the export show what was meant, and what is stored stays.
+func TestDoubledVoltageIsNoticedAndPutRight(t *testing.T) {
+	f := servertest.Start(t).AddFake("Fake", []link.Channel{
+		{Key: "voltage.core.requested", Quantity: "voltage", Label: "Requested", Unit: "V", Core: -1}, {Key: "voltage.core.delivered", Quantity: "voltage", Label: "Delivered", Unit: "V", Core: -1},
+	})
+	v, twice := 1.2, 2.3
+	run := func() (mean, shown float64) {
+		trial := f.Run(60, func(o link.Order) {
+			start := int64(1_800_000_600_000)
+			s := &link.Samples{Order: o.ID, Channels: []string{"voltage.core.requested", "voltage.core.delivered"}, Values: make([][]*float64, 2)}
+			for i := range int64(60) {
+				s.At = append(s.At, start+1000*i)
+				s.Values[0], s.Values[1] = append(s.Values[0], &v), append(s.Values[1], &twice)
+			}
+			f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start}}, link.Frame{Samples: s}, link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 60}})
+		})
+		for _, one := range trial.Legs[0].Figures {
+			if one.Key == "voltage.core.delivered" {
+				mean = one.Mean
+			}
+		}
+		var seen api.Telemetry
+		f.Call("GET", fmt.Sprintf("/api/trials/%d/telemetry?keys=voltage.core.delivered&buckets=1", trial.Id), nil, 200, &seen)
+		return mean, seen.Channels[0].Mean[0]
+	}
+	corrections := func() []api.Correction {
+		var list []api.Correction
+		f.Call("GET", fmt.Sprintf("/api/rigs/%d/corrections", f.ID), nil, 200, &list)
+		return list
+	}
+	if mean, shown := run(); mean != 2.3 || shown != 2.3 {
+		t.Fatalf("as read: %g and %g", mean, shown)
+	}
+	list := corrections()
+	if len(list) != 1 || list[0].Source != "proposed" || list[0].Scale != 0.5 || !strings.Contains(list[0].Reason, "2.300 V") {
+		t.Fatalf("proposed: %+v", list)
+	}
+	f.Call("PUT", fmt.Sprintf("/api/rigs/%d/corrections/voltage.core.delivered", f.ID), api.CorrectionRequest{Scale: 0.5, Shift: 0.01, Reason: list[0].Reason}, 200, nil)
+	if mean, shown := run(); mean != 1.16 || shown != 1.16 {
+		t.Errorf("put right: %g and %g", mean, shown)
+	}
+	if list := corrections(); len(list) != 1 || list[0].Source != "rig" {
+		t.Errorf("after it was put right: %+v", list)
+	}
+	f.Call("DELETE", fmt.Sprintf("/api/rigs/%d/corrections/voltage.core.delivered", f.ID), nil, 204, nil)
+	if _, shown := run(); shown != 2.3 {
+		t.Errorf("what is stored changed: %g", shown)
 	}
 }

@@ -17,6 +17,7 @@ import (
 	"zerokeel/core/trim"
 	"zerokeel/firmware"
 	"zerokeel/live"
+	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
@@ -219,9 +220,6 @@ func (s *Server) rig(c *echo.Context, r *store.Rig) (*api.Rig, error) {
 		out.Parts = &api.PartNames{Processor: set.Processor.String(), Board: set.Board.String(), Cooler: set.Cooler.String(), Memory: set.Memory.String()}
 		out.CanFit, out.Cores, out.Limits = r.FirmwareAddress != "", set.Processor.Cores(), audit(set)
 		out.ByHand = r.FirmwareAddress == ""
-		for i := range out.Vitals {
-			out.Vitals[i].Value *= set.Board.Right(out.Vitals[i].Key)
-		}
 		for _, q := range set.Board.Quirks {
 			out.Quirks = append(out.Quirks, q.Text)
 		}
@@ -230,6 +228,13 @@ func (s *Server) rig(c *echo.Context, r *store.Rig) (*api.Rig, error) {
 		}
 	case !errors.Is(err, store.ErrNotFound):
 		return nil, err
+	}
+	right, err := runner.RightOf(ctx, s.store, r)
+	if err != nil {
+		return nil, err
+	}
+	for i, v := range out.Vitals {
+		out.Vitals[i].Value = right.Of(v.Key).Apply(v.Value)
 	}
 	if err := s.doing(c, out, r); err != nil {
 		return nil, err

@@ -12,7 +12,6 @@ import (
 
 	"zerokeel/core/fault"
 	"zerokeel/core/govern"
-	"zerokeel/core/part"
 	"zerokeel/core/series"
 	"zerokeel/link"
 	"zerokeel/runner"
@@ -101,15 +100,15 @@ func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetry
 	}
 	out.FromS, out.ToS, out.LengthS = float64(w.from-w.origin)/1000, float64(w.to-w.origin)/1000, float64(w.end-w.origin)/1000
 	out.BucketS = (out.ToS - out.FromS) / float64(w.buckets)
-	var board *part.Board
-	if set, err := s.store.PartSet(ctx, r); err == nil {
-		board = set.Board
+	right, err := runner.RightOf(ctx, s.store, r)
+	if err != nil {
+		return err
 	}
 	gather := s.fine
 	if w.coarse() {
 		gather = s.coarse
 	}
-	channels, buckets, err := gather(ctx, r, board, legs, &w)
+	channels, buckets, err := gather(ctx, r, right, legs, &w)
 	if err != nil {
 		return err
 	}
@@ -144,7 +143,7 @@ func (w *window) span(r *store.Rig) store.Span {
 }
 
 // fine gathers buckets from the samples themselves.
-func (s *Server) fine(ctx context.Context, r *store.Rig, board *part.Board, legs []store.Leg, w *window) ([]link.Channel, map[string][]series.Bucket, error) {
+func (s *Server) fine(ctx context.Context, r *store.Rig, right runner.Right, legs []store.Leg, w *window) ([]link.Channel, map[string][]series.Bucket, error) {
 	samples := map[string][]series.Sample{}
 	for _, l := range legs {
 		if !l.StartedMS.Valid {
@@ -158,9 +157,7 @@ func (s *Server) fine(ctx context.Context, r *store.Rig, board *part.Board, legs
 			samples[key] = append(samples[key], list...)
 		}
 	}
-	if board != nil {
-		runner.PutRight(board, samples)
-	}
+	right.Put(samples)
 	channels, derived := runner.Derived(r.Channels.V, samples)
 	out := map[string][]series.Bucket{}
 	for _, all := range []map[string][]series.Sample{samples, derived} {
@@ -172,7 +169,7 @@ func (s *Server) fine(ctx context.Context, r *store.Rig, board *part.Board, legs
 }
 
 // coarse gathers buckets from the levels, for spans too long to read every sample.
-func (s *Server) coarse(ctx context.Context, r *store.Rig, board *part.Board, legs []store.Leg, w *window) ([]link.Channel, map[string][]series.Bucket, error) {
+func (s *Server) coarse(ctx context.Context, r *store.Rig, right runner.Right, legs []store.Leg, w *window) ([]link.Channel, map[string][]series.Bucket, error) {
 	out := map[string][]series.Bucket{}
 	for _, l := range legs {
 		if !l.StartedMS.Valid {
@@ -188,11 +185,10 @@ func (s *Server) coarse(ctx context.Context, r *store.Rig, board *part.Board, le
 	}
 	for key, list := range out {
 		list = series.Merge(list, w.from, w.to, w.buckets)
-		if board != nil {
-			by := board.Right(key)
-			for i := range list {
-				list[i].Min, list[i].Mean, list[i].Max = list[i].Min*by, list[i].Mean*by, list[i].Max*by
-			}
+		by := right.Of(key)
+		for i := range list {
+			low, high := by.Apply(list[i].Min), by.Apply(list[i].Max)
+			list[i].Min, list[i].Mean, list[i].Max = min(low, high), by.Apply(list[i].Mean), max(low, high)
 		}
 		out[key] = list
 	}

@@ -35,5 +35,20 @@ type Correction struct {
 	Shift float64 `json:"shift"`
 }
 
+// Doubt compares what a sensor of a core's voltage shows with what was requested meanwhile: both are means in V. Boards are
+// known to show twice or half the voltage; it returns the correction that would put that right.
+func Doubt(requested, shown float64) (Correction, bool) {
+	if !(requested > 0.3 && shown > 0) {
+		return Correction{}, false
+	}
+	switch ratio := shown / requested; {
+	case ratio > 1.7 && ratio < 2.3:
+		return Correction{Scale: 0.5}, true
+	case ratio > 0.42 && ratio < 0.58:
+		return Correction{Scale: 2}, true
+	}
+	return Correction{}, false
+}
+
 // Apply returns the corrected reading.
 func (c Correction) Apply(raw float64) float64 { return raw*c.Scale + c.Shift }

@@ -45,6 +45,27 @@ func (e ComparisonRowBetter) Valid() bool {
 	}
 }
 
+// Defines values for CorrectionSource.
+const (
+	CorrectionSourceBoard    CorrectionSource = "board"
+	CorrectionSourceProposed CorrectionSource = "proposed"
+	CorrectionSourceRig      CorrectionSource = "rig"
+)
+
+// Valid indicates whether the value is a known member of the CorrectionSource enum.
+func (e CorrectionSource) Valid() bool {
+	switch e {
+	case CorrectionSourceBoard:
+		return true
+	case CorrectionSourceProposed:
+		return true
+	case CorrectionSourceRig:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FittingStepState.
 const (
 	FittingStepStateDone    FittingStepState = "done"
@@ -466,6 +487,33 @@ type CoreGroup struct {
 	// First number of its first core
 	First int    `json:"first"`
 	Name  string `json:"name"`
+}
+
+// Correction defines model for Correction.
+type Correction struct {
+	Channel string  `json:"channel"`
+	Label   string  `json:"label"`
+	Reason  string  `json:"reason"`
+	Scale   float64 `json:"scale"`
+	Shift   float64 `json:"shift"`
+
+	// Source entered for the rig, from the board's sheet, or proposed and not in force
+	Source CorrectionSource `json:"source"`
+	Unit   string           `json:"unit"`
+}
+
+// CorrectionSource entered for the rig, from the board's sheet, or proposed and not in force
+type CorrectionSource string
+
+// CorrectionRequest defines model for CorrectionRequest.
+type CorrectionRequest struct {
+	Reason string `json:"reason"`
+
+	// Scale times what was read
+	Scale float64 `json:"scale"`
+
+	// Shift plus this, in the channel's unit
+	Shift float64 `json:"shift"`
 }
 
 // CorridorPoint defines model for CorridorPoint.
@@ -1238,6 +1286,9 @@ type UpdateRigJSONRequestBody = UpdateRigRequest
 // CheckTrimJSONRequestBody defines body for CheckTrim for application/json ContentType.
 type CheckTrimJSONRequestBody = CheckRequest
 
+// PutCorrectionJSONRequestBody defines body for PutCorrection for application/json ContentType.
+type PutCorrectionJSONRequestBody = CorrectionRequest
+
 // DrawTrimJSONRequestBody defines body for DrawTrim for application/json ContentType.
 type DrawTrimJSONRequestBody = CheckRequest
 
@@ -1336,6 +1387,15 @@ type ServerInterface interface {
 	// CompareTrims What changed between two trims, and whether it is more than the noise between runs
 	// (GET /api/rigs/{rig}/comparison)
 	CompareTrims(ctx *echo.Context, rig RigID, params CompareTrimsParams) error
+	// ListCorrections How the rig's figures are put right, and what looks as if it should be
+	// (GET /api/rigs/{rig}/corrections)
+	ListCorrections(ctx *echo.Context, rig RigID) error
+	// DeleteCorrection Show a channel as it is read, or as its board's sheet says
+	// (DELETE /api/rigs/{rig}/corrections/{channel})
+	DeleteCorrection(ctx *echo.Context, rig RigID, channel string) error
+	// PutCorrection Put a channel right; what is stored stays as it was read
+	// (PUT /api/rigs/{rig}/corrections/{channel})
+	PutCorrection(ctx *echo.Context, rig RigID, channel string) error
 	// DiffTrims The settings that differ between any two trims of a rig
 	// (GET /api/rigs/{rig}/difference)
 	DiffTrims(ctx *echo.Context, rig RigID, params DiffTrimsParams) error
@@ -1766,6 +1826,70 @@ func (w *ServerInterfaceWrapper) CompareTrims(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CompareTrims(ctx, rig, params)
+	return err
+}
+
+// ListCorrections converts echo context to params.
+func (w *ServerInterfaceWrapper) ListCorrections(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListCorrections(ctx, rig)
+	return err
+}
+
+// DeleteCorrection converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteCorrection(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// ------------- Path parameter "channel" -------------
+	var channel string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "channel", ctx.Param("channel"), &channel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter channel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteCorrection(ctx, rig, channel)
+	return err
+}
+
+// PutCorrection converts echo context to params.
+func (w *ServerInterfaceWrapper) PutCorrection(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// ------------- Path parameter "channel" -------------
+	var channel string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "channel", ctx.Param("channel"), &channel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter channel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PutCorrection(ctx, rig, channel)
 	return err
 }
 
@@ -2466,6 +2590,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/ladders/:ladder", wrapper.DeleteLadder, options.OperationMiddlewares["deleteLadder"]...)
 	router.PUT(options.BaseURL+"/api/ladders/:ladder", wrapper.PutLadder, options.OperationMiddlewares["putLadder"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/channels", wrapper.ListChannels, options.OperationMiddlewares["listChannels"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/corrections", wrapper.ListCorrections, options.OperationMiddlewares["listCorrections"]...)
+	router.DELETE(options.BaseURL+"/api/rigs/:rig/corrections/:channel", wrapper.DeleteCorrection, options.OperationMiddlewares["deleteCorrection"]...)
+	router.PUT(options.BaseURL+"/api/rigs/:rig/corrections/:channel", wrapper.PutCorrection, options.OperationMiddlewares["putCorrection"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/watches", wrapper.ListWatches, options.OperationMiddlewares["listWatches"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/watches", wrapper.AddWatch, options.OperationMiddlewares["addWatch"]...)
 	router.DELETE(options.BaseURL+"/api/watches/:watch", wrapper.DeleteWatch, options.OperationMiddlewares["deleteWatch"]...)

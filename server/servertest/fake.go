@@ -15,6 +15,8 @@ type Fake struct {
 	ID     int64
 	Orders chan link.Order
 
+	taken  map[string]bool
+	links  int
 	token  string
 	hello  link.Hello
 	client *link.Client
@@ -26,9 +28,9 @@ func (b *Bench) AddFake(name string, channels []link.Channel) *Fake {
 	b.t.Helper()
 	var created api.CreatedRig
 	b.Call("POST", "/api/rigs", api.CreateRigRequest{Name: name}, 201, &created)
-	f := &Fake{Bench: b, ID: created.Rig.Id, token: created.Token, Orders: make(chan link.Order, 16)}
+	f := &Fake{Bench: b, ID: created.Rig.Id, token: created.Token, Orders: make(chan link.Order, 16), taken: map[string]bool{}}
 	f.hello = link.Hello{Protocol: link.Version, Agent: "test", ClockRate: 1, Simulated: true, Now: 1_800_000_000_000,
-		Facts: link.Facts{Host: name, System: "test", Kernel: "1", Processor: "P", Cores: 2, Threads: 2, MemoryMB: 1000}, Channels: channels}
+		Facts: link.Facts{Host: name, System: "test", Kernel: "1", Processor: "P", Cores: 4, Threads: 4, MemoryMB: 1000}, Channels: channels}
 	f.Boot("boot-1", nil)
 	b.t.Cleanup(func() { f.end() })
 	return f
@@ -37,11 +39,18 @@ func (b *Bench) AddFake(name string, channels []link.Channel) *Fake {
 // Boot starts the rig anew under an id, and says how the start before ended.
 func (f *Fake) Boot(id string, crash *link.Crash) {
 	f.t.Helper()
+	f.Pass(600)
+	f.hello.BootID, f.hello.Crash = id, crash
+	f.dial()
+}
+
+func (f *Fake) dial() {
+	f.t.Helper()
 	if f.end != nil {
 		f.end()
 	}
-	f.hello.Now += 600_000
-	f.hello.BootID, f.hello.Stream, f.hello.Crash = id, "stream-"+id, crash
+	f.links++
+	f.hello.Stream = fmt.Sprintf("stream-%d", f.links)
 	hello := f.hello
 	client := link.NewClient(f.Address, f.token, func() link.Hello { return hello }, func(o link.Order) { f.Orders <- o }, slog.New(slog.DiscardHandler))
 	ctx, cancel := context.WithCancel(context.Background())
@@ -51,6 +60,22 @@ func (f *Fake) Boot(id string, crash *link.Crash) {
 	f.client = client
 	f.Until("the fake rig links", func() bool { r := f.Get(); return r.Linked })
 }
+
+// BootID is the id of this start of the rig.
+func (f *Fake) BootID() string { return f.hello.BootID }
+
+// Relink links the rig again as it is, so that the server knows its clock.
+func (f *Fake) Relink() {
+	f.t.Helper()
+	f.hello.Crash = nil
+	f.dial()
+}
+
+// Pass lets seconds pass on the rig's clock, as it tells it at its next link.
+func (f *Fake) Pass(seconds float64) { f.hello.Now += int64(1000 * seconds) }
+
+// Now is the rig's clock, ms since 1970 UTC.
+func (f *Fake) Now() int64 { return f.hello.Now }
 
 // Send sends a frame, and waits until the server holds it.
 func (f *Fake) Send(frames ...link.Frame) {
@@ -77,12 +102,22 @@ func (f *Fake) Prove(seconds float64) api.Trial {
 	})
 }
 
+// next returns the next order that is no repetition.
+func (f *Fake) next() link.Order {
+	for {
+		if o := <-f.Orders; !f.taken[o.ID] {
+			f.taken[o.ID] = true
+			return o
+		}
+	}
+}
+
 // Run runs a trial of one heavy leg; leg plays the rig's part in it.
 func (f *Fake) Run(seconds float64, leg func(link.Order)) api.Trial {
 	f.t.Helper()
 	var t api.Trial
 	f.Call("POST", fmt.Sprintf("/api/rigs/%d/trials", f.ID), api.StartTrialRequest{Legs: []api.LegRequest{Leg("heavy", seconds)}}, 201, &t)
-	leg(<-f.Orders)
+	leg(f.next())
 	f.Until("the trial ends", func() bool {
 		f.Call("GET", fmt.Sprintf("/api/trials/%d", t.Id), nil, 200, &t)
 		return t.Ended

@@ -111,6 +111,12 @@ export const logQuery = (rig: number) =>
 export const watchesQuery = (rig: number) =>
   queryOptions({ queryKey: ['watches', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/watches', path(rig))) });
 
+export const correctionsQuery = (rig: number) =>
+  queryOptions({
+    queryKey: ['trials', 'corrections', rig],
+    queryFn: () => take(api.GET('/api/rigs/{rig}/corrections', path(rig))),
+  });
+
 export const channelsQuery = (rig: number) =>
   queryOptions({ queryKey: ['channels', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/channels', path(rig))) });
 

@@ -549,6 +549,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/corrections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** How the rig's figures are put right, and what looks as if it should be */
+        get: operations["listCorrections"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/corrections/{channel}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+                channel: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a channel right; what is stored stays as it was read */
+        put: operations["putCorrection"];
+        post?: never;
+        /** Show a channel as it is read, or as its board's sheet says */
+        delete: operations["deleteCorrection"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/watches": {
         parameters: {
             query?: never;
@@ -1502,6 +1542,34 @@ export interface components {
             unit: string;
             /** @description -1 for none */
             core: number;
+        };
+        CorrectionRequest: {
+            /**
+             * Format: double
+             * @description times what was read
+             */
+            scale: number;
+            /**
+             * Format: double
+             * @description plus this, in the channel's unit
+             */
+            shift: number;
+            reason: string;
+        };
+        Correction: {
+            channel: string;
+            label: string;
+            unit: string;
+            /** Format: double */
+            scale: number;
+            /** Format: double */
+            shift: number;
+            reason: string;
+            /**
+             * @description entered for the rig, from the board's sheet, or proposed and not in force
+             * @enum {string}
+             */
+            source: "rig" | "board" | "proposed";
         };
         WatchRule: {
             channel: string;
@@ -2594,6 +2662,79 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Channel"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listCorrections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description corrections */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Correction"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    putCorrection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectionRequest"];
+            };
+        };
+        responses: {
+            /** @description the correction */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Correction"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deleteCorrection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -7,6 +7,7 @@ import type { SheetProps } from '../../app';
 import { decimalsOf, num } from '../../ui/format';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
 import { Drift } from '../fitting/drift';
+import { Corrections } from './corrections';
 
 /** What is this machine, what did it do as delivered, where does the board exceed the maker's limits? */
 export function RigSheet({ rig: id }: SheetProps) {
@@ -23,6 +24,7 @@ export function RigSheet({ rig: id }: SheetProps) {
       <div className="grid grid-cols-2 gap-x-8">
         {data.limits.length > 0 && <Audit rig={data} />}
         <Baseline rig={data} />
+        {(data.facts?.channels ?? 0) > 0 && <Corrections key={data.id} rig={data.id} />}
       </div>
     </SheetWithDock>
   );

@@ -1,0 +1,14 @@
+-- +goose Up
+CREATE TABLE corrections (
+  rig_id  BIGINT       NOT NULL,
+  channel VARCHAR(100) NOT NULL,
+  scale   DOUBLE       NOT NULL,
+  shift   DOUBLE       NOT NULL,
+  reason  VARCHAR(200) NOT NULL,
+  set_at  DATETIME(6)  NOT NULL,
+  PRIMARY KEY (rig_id, channel),
+  FOREIGN KEY (rig_id) REFERENCES rigs (id)
+);
+
+-- +goose Down
+DROP TABLE corrections;
