@@ -52,7 +52,9 @@ type leg struct {
 	dropped map[int]float64
 	limits  map[govern.Limiter]float64
 	injectd bool
-	resting bool // held back for its target temperature
+	resting bool    // held back for its target temperature
+	warm    float64 // the hottest core as the hold sees it, smoothed
+	holdDue float64 // when it looks again
 }
 
 func newAgent(r *Rig) *agent {
@@ -328,16 +330,30 @@ func (a *agent) keepCool() {
 		return
 	}
 	target := l.order.TargetC
-	if target <= 0 || hottest > target == l.resting {
+	if target <= 0 {
 		return
 	}
-	l.resting = hottest > target
+	if l.warm == 0 {
+		l.warm = hottest
+	}
+	l.warm += (hottest - l.warm) * stepS / holdFilterS
+	if l.at < l.holdDue || l.warm > target == l.resting {
+		return
+	}
+	l.holdDue, l.resting = l.at+holdS, l.warm > target
 	if l.resting {
 		a.rig.machine.SetLoad(load.Idle, nil, 0)
 		return
 	}
 	a.rig.machine.SetLoad(l.order.Load, l.working(), l.order.TurnS)
 }
+
+// A load that is held back goes on or rests for holdS at least, by a temperature smoothed over holdFilterS: a core jumps
+// by many degrees as soon as it works.
+const (
+	holdS       = 0.5
+	holdFilterS = 3.0
+)
 
 // working lists the cores of a leg that did not drop.
 func (l *leg) working() []int {

@@ -64,7 +64,7 @@ export function ViewBar({
   const button = 'border border-line bg-sheet px-1.5 leading-[18px] disabled:text-line';
   return (
     <div
-      className="mb-1 flex items-center gap-3 text-[13px]"
+      className="mb-1 flex flex-wrap items-center gap-x-3 text-[13px] whitespace-nowrap"
       data-view={`${view.from.toFixed(0)}-${view.to.toFixed(0)}`}
     >
       <span className="num">
@@ -118,7 +118,7 @@ export function ViewBar({
       >
         CSV
       </a>
-      {!zoomed && <span className="text-soft">drag across a strip to look closer</span>}
+      {!zoomed && <span className="hidden text-soft xl:inline">drag across a strip to look closer</span>}
       <span className="ml-auto flex items-center gap-3">
         {above !== undefined && (
           <label className="flex items-center gap-1">
