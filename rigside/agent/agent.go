@@ -315,6 +315,10 @@ func (a *agent) follow(l *leg) {
 	a.mu.Lock()
 	a.leg = nil
 	a.mu.Unlock()
+	if finished == nil { // the journal keeps it open: the next agent tells
+		close(l.done)
+		return
+	}
 	a.client.Send(link.Frame{Events: events, Progress: []link.Progress{l.progress()}, Finished: finished})
 	if err := a.journal.End(l.order.ID); err != nil {
 		a.cfg.Log.Error("the journal cannot be written", "error", err)

@@ -6,6 +6,9 @@ import (
 	"io/fs"
 	"log/slog"
 	"os"
+	"path/filepath"
+	"strings"
+	"sync"
 	"testing"
 
 	"zerokeel/rigside/agent"
@@ -29,8 +32,10 @@ func (a alone) Open(name string) (fs.File, error) {
 // bench is a server with one bare rig, and the agent of this very machine linked to it.
 type bench struct {
 	*servertest.Bench
-	t  *testing.T
-	id int64
+	t     *testing.T
+	id    int64
+	token string
+	dir   string // where its agents keep their journal and spool
 }
 
 func start(t *testing.T) bench {
@@ -38,20 +43,28 @@ func start(t *testing.T) bench {
 	b := servertest.Start(t)
 	var created api.CreatedRig
 	b.Call("POST", "/api/rigs", api.CreateRigRequest{Name: "Here"}, 201, &created)
+	out := bench{b, t, created.Rig.Id, created.Token, t.TempDir()}
+	out.agent()
+	b.Until("the agent links", func() bool { return out.rig().Linked })
+	return out
+}
+
+// agent starts an agent; it ends with the test, or when stop is called.
+func (b bench) agent() (stop func()) {
+	b.t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
 	go func() {
-		done <- agent.Run(ctx, agent.Config{Server: b.Address, Token: created.Token, StateDir: t.TempDir(), Root: alone{os.DirFS("/")}, Log: slog.New(slog.DiscardHandler)})
+		done <- agent.Run(ctx, agent.Config{Server: b.Address, Token: b.token, StateDir: b.dir, Root: alone{os.DirFS("/")}, Log: slog.New(slog.DiscardHandler)})
 	}()
-	t.Cleanup(func() {
+	stop = sync.OnceFunc(func() {
 		cancel()
 		if err := <-done; err != nil {
-			t.Error(err)
+			b.t.Error(err)
 		}
 	})
-	out := bench{b, t, created.Rig.Id}
-	b.Until("the agent links", func() bool { return out.rig().Linked })
-	return out
+	b.t.Cleanup(stop)
+	return stop
 }
 
 func (b bench) rig() api.Rig {
@@ -128,4 +141,48 @@ func TestRealLegs(t *testing.T) {
 			t.Errorf("got %s with events %+v", got.Verdict, got.Events)
 		}
 	})
+}
+
+// TestLegThatEndsWhileTheServerIsAway: its agent is stopped too before the server is back. The next agent hands over what
+// the first one kept, and the leg is judged as if nothing had happened. A leg that an agent takes down with it is void.
+func TestLegThatEndsWhileTheServerIsAway(t *testing.T) {
+	b := bench{Bench: servertest.Start(t), t: t, dir: t.TempDir()}
+	var created api.CreatedRig
+	b.Call("POST", "/api/rigs", api.CreateRigRequest{Name: "Here"}, 201, &created)
+	b.id, b.token = created.Rig.Id, created.Token
+	stop := b.agent()
+	b.Until("the agent links", func() bool { return b.rig().Linked })
+	running := func(trial api.Trial) {
+		b.Until("the leg runs", func() bool {
+			var now api.Trial
+			b.Call("GET", fmt.Sprintf("/api/trials/%d", trial.Id), nil, 200, &now)
+			return now.Legs[0].State == "running"
+		})
+	}
+	trial := b.trial(`{"legs":[{"load":"idle","seconds":2}]}`)
+	running(trial)
+	b.Stop()
+	b.Until("the leg is over", func() bool {
+		files, _ := filepath.Glob(filepath.Join(b.dir, "spool-*.jsonl"))
+		for _, f := range files {
+			if text, _ := os.ReadFile(f); strings.Contains(string(text), `"how":"done"`) {
+				return true
+			}
+		}
+		return false
+	})
+	stop()
+	b.Resume()
+	stop = b.agent()
+	if got := b.ended(trial.Id); got.Verdict != "held" {
+		t.Errorf("%s: %s", got.Verdict, got.Why)
+	}
+	b.Until("the agent itself links", func() bool { return b.rig().Linked && b.rig().State == "idle" })
+	trial = b.trial(`{"legs":[{"load":"idle","seconds":600}]}`)
+	running(trial)
+	stop()
+	b.agent()
+	if got := b.ended(trial.Id); got.Verdict != "void" || !strings.Contains(got.Why, "agent") {
+		t.Errorf("after the agent was stopped: %s: %s", got.Verdict, got.Why)
+	}
 }

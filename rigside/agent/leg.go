@@ -21,6 +21,7 @@ type leg struct {
 	guard   *guard
 	usage   *usage
 	health  func() []sensors.Trouble // what went wrong since the start, by the kernel's counts
+	agent   context.Context          // of the agent itself
 	ctx     context.Context
 	halt    context.CancelFunc
 	done    chan struct{}
@@ -55,6 +56,7 @@ func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, e
 		return sensors.ReadHealth(a.cfg.Root, a.cores, log).Since(before, a.cores, log)
 	}}
 	// The drill outlives a leg that is halted only until it is stopped; a leg ends with the agent.
+	l.agent = ctx
 	l.ctx, l.halt = context.WithCancel(ctx)
 	l.drill = load.Start(context.WithoutCancel(ctx), spec)
 	l.started = time.Now()
@@ -71,7 +73,7 @@ const (
 	pointWork = load.FlopsPerPass // thousands of operations per second that make a point
 )
 
-// run waits until the leg is over, and returns what happened and how it ended.
+// run waits until the leg is over, and returns what happened and how it ended; no end when the agent itself is stopped.
 func (l *leg) run() ([]link.Event, *link.Finished) {
 	end := time.NewTimer(seconds(l.order.Seconds))
 	defer end.Stop()
@@ -90,6 +92,10 @@ loop:
 		case <-end.C:
 			break loop
 		case <-l.ctx.Done():
+			if l.agent.Err() != nil {
+				l.drill.Stop(hangS)
+				return events, nil
+			}
 			how = link.Halted
 			break loop
 		case f := <-l.drill.Faults():
