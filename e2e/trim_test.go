@@ -68,6 +68,7 @@ func TestJourneyBackInsideTheSpec(t *testing.T) {
 	p.see("[data-verdict], h1", "stock")
 	p.click("button", "Fit stock")
 	p.see("[data-fitting='in force']", "Every setting reads back as asked")
+	p.see("nav[aria-label=Fleet] a[aria-current=true]", "stock")
 	p.click("nav[aria-label='Sheets'] a", "Rig")
 	p.see("section", "5 of 5 beyond")
 	p.see("table", "102 % beyond")

@@ -197,7 +197,7 @@ export function TimeRuler({ view, width }: { view: View; width: number }) {
         {ticks.map((t) => (
           <span
             key={t}
-            className={`absolute whitespace-nowrap ${t === view.from ? '' : '-translate-x-1/2'}`}
+            className={`absolute whitespace-nowrap ${t === view.from ? '' : t > view.to - 0.05 * long ? '-translate-x-full' : '-translate-x-1/2'}`}
             style={{ left: `${(100 * (t - view.from)) / long}%` }}
           >
             {span(t)}

@@ -64,7 +64,8 @@ export function ViewBar({
   const button = 'border border-line bg-sheet px-1.5 leading-[18px] disabled:text-line';
   return (
     <div
-      className="mb-1 flex flex-wrap items-center gap-x-3 text-[13px] whitespace-nowrap"
+      title="Drag across a strip to look closer"
+      className="mb-1 flex h-[22px] items-center gap-x-3 overflow-hidden text-[13px] whitespace-nowrap"
       data-view={`${view.from.toFixed(0)}-${view.to.toFixed(0)}`}
     >
       <span className="num">
@@ -118,24 +119,23 @@ export function ViewBar({
       >
         CSV
       </a>
-      {!zoomed && <span className="hidden text-soft xl:inline">drag across a strip to look closer</span>}
       <span className="ml-auto flex items-center gap-3">
         {above !== undefined && (
-          <label className="flex items-center gap-1">
+          <label className="flex items-center gap-1" title="Degrees above ambient">
             <input type="checkbox" checked={above} onChange={(e) => onAbove(e.target.checked)} />
-            above ambient
+            above <span className="hidden xl:inline">ambient</span>
           </label>
         )}
         {others.length > 0 && (
           <label className="flex items-center gap-1">
-            <span className="text-soft">over</span>
+            <span className="hidden text-soft xl:inline">over</span>
             <select
               aria-label="Overlaid trial"
               value={overlaid ?? ''}
               onChange={(e) => onOverlay(e.target.value === '' ? undefined : Number(e.target.value))}
-              className="max-w-[9rem] border border-line bg-sheet"
+              className="max-w-[6rem] border border-line bg-sheet"
             >
-              <option value="">no other trial</option>
+              <option value="">nothing</option>
               {others.map((t) => (
                 <option key={t.id} value={t.id}>
                   {t.number} {t.name}
