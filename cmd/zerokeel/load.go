@@ -11,7 +11,6 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
-	"golang.org/x/sys/unix"
 
 	core "zerokeel/core/load"
 	"zerokeel/rigside/load"
@@ -68,21 +67,6 @@ func listLoads(out io.Writer) error {
 	return w.Flush()
 }
 
-// allowed lists the processors that this program may use.
-func allowed() ([]int, error) {
-	var set unix.CPUSet
-	if err := unix.SchedGetaffinity(0, &set); err != nil {
-		return nil, fmt.Errorf("ask for the machine's processors: %w", err)
-	}
-	var out []int
-	for cpu := range 8 * len(set) * 8 {
-		if set.IsSet(cpu) {
-			out = append(out, cpu)
-		}
-	}
-	return out, nil
-}
-
 func runLoad(ctx context.Context, out io.Writer, kind core.Kind, o loadOptions) error {
 	if !kind.Valid() {
 		return fmt.Errorf("%q is no load; use one of %q", kind, core.Kinds)
@@ -94,7 +78,7 @@ func runLoad(ctx context.Context, out io.Writer, kind core.Kind, o loadOptions) 
 	if !(o.seconds > 0 && o.turnS > 0) {
 		return fmt.Errorf("--seconds %g and --turn %g must be above 0", o.seconds, o.turnS)
 	}
-	processors, err := allowed()
+	processors, err := sensors.Allowed()
 	if err != nil {
 		return err
 	}
@@ -122,7 +106,7 @@ func runLoad(ctx context.Context, out io.Writer, kind core.Kind, o loadOptions) 
 	if kind == core.Memory && ok && float64(o.memoryMB) > free {
 		return fmt.Errorf("--memory: %d MB are asked for, and %.0f MB are free", o.memoryMB, free)
 	}
-	fmt.Fprintf(out, "%s on %d cores, %s, for %.0f s; it finds %s\n", kind, len(spec.CPUs), width, o.seconds, kind.Finds())
+	fmt.Fprintf(out, "%s, cores: %d, %s, for %g s; it finds %s\n", kind, len(spec.CPUs), width, o.seconds, kind.Finds())
 	return followLoad(ctx, out, load.Start(ctx, spec), spec, o)
 }
 
@@ -163,7 +147,7 @@ func followLoad(ctx context.Context, out io.Writer, d *load.Drill, spec load.Spe
 			}
 			fmt.Fprintln(out, line)
 		case <-end.C:
-			fmt.Fprintf(out, "held for %.0f s\n", o.seconds)
+			fmt.Fprintf(out, "held for %g s\n", o.seconds)
 			return nil
 		}
 	}

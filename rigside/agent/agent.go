@@ -13,8 +13,6 @@ import (
 	"sync"
 	"time"
 
-	"golang.org/x/sys/unix"
-
 	"zerokeel/core/load"
 	"zerokeel/core/verdict"
 	"zerokeel/link"
@@ -66,15 +64,9 @@ func Run(ctx context.Context, cfg Config) error {
 	if !(cfg.Rate >= 1 && cfg.Rate <= 10) {
 		return fmt.Errorf("the rate of %g readings per second is out of range; give 1 to 10", cfg.Rate)
 	}
-	var set unix.CPUSet
-	if err := unix.SchedGetaffinity(0, &set); err != nil {
-		return fmt.Errorf("ask for the machine's processors: %w", err)
-	}
-	var allowed []int
-	for cpu := range 8 * len(set) * 8 {
-		if set.IsSet(cpu) {
-			allowed = append(allowed, cpu)
-		}
+	allowed, err := sensors.Allowed()
+	if err != nil {
+		return err
 	}
 	j, err := journal.Open(cfg.StateDir)
 	if err != nil {

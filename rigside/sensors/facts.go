@@ -8,6 +8,8 @@ import (
 	"strconv"
 	"strings"
 
+	"golang.org/x/sys/unix"
+
 	"zerokeel/link"
 )
 
@@ -15,6 +17,21 @@ import (
 type Core struct {
 	ID   int // the kernel's id of the core
 	CPUs []int
+}
+
+// Allowed lists the processors that this program may use.
+func Allowed() ([]int, error) {
+	var set unix.CPUSet
+	if err := unix.SchedGetaffinity(0, &set); err != nil {
+		return nil, fmt.Errorf("ask for the machine's processors: %w", err)
+	}
+	var out []int
+	for cpu := range 8 * len(set) * 8 {
+		if set.IsSet(cpu) {
+			out = append(out, cpu)
+		}
+	}
+	return out, nil
 }
 
 // Cores lists the machine's cores among the allowed processors, ordered by their first one. Without the kernel's
