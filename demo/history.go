@@ -11,6 +11,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"zerokeel/core/trim"
+	"zerokeel/core/yardstick"
 	"zerokeel/demo/rigs"
 	"zerokeel/server/api"
 	"zerokeel/standin"
@@ -131,6 +132,7 @@ type step struct {
 	settings     trim.Settings
 	legs         []api.LegRequest
 	scores       bool
+	yardsticks   []string // taken beside the throughput
 	want         string
 	profile      string
 	branch       bool // made from the last proven trim instead of the last one
@@ -209,9 +211,10 @@ func (r *rig) walk(ctx context.Context, s step) (string, error) {
 	}
 	purpose, name := api.StartTrialRequestPurposeScore, "Benchmark"
 	var runs []api.LegRequest
-	for _, y := range []string{"all-core", "single-core"} {
-		for range 3 {
-			runs = append(runs, api.LegRequest{Yardstick: &y})
+	for _, id := range append([]string{"all-core", "single-core"}, s.yardsticks...) {
+		y, _ := yardstick.Of(id)
+		for range y.Runs {
+			runs = append(runs, api.LegRequest{Yardstick: &y.ID})
 		}
 	}
 	return r.trial(ctx, api.StartTrialRequest{Name: &name, Purpose: &purpose, Legs: runs})

@@ -31,16 +31,42 @@ func baseline(want string) step {
 	return step{name: "Baseline", legs: []api.LegRequest{leg("heavy", 6*minute), leg("mixed", 5*minute), leg("light", 6*minute), leg("idle", 16*minute)}, scores: want == "held", want: want}
 }
 
+// everyOther are the yardsticks that only the first rig takes under each of its trims.
+var everyOther = []string{"big-number", "memory-bandwidth", "memory-latency", "response", "idle"}
+
+// typed adds results of another program, as a builder would type them in, under stock and the last trim that held.
+func typed(ctx context.Context, r *rig) error {
+	trims, err := r.trims(ctx)
+	if err != nil {
+		return err
+	}
+	held := map[int64][]float64{}
+	for _, t := range trims {
+		switch {
+		case t.Number == 0:
+			held[t.Id] = []float64{93.4, 93.1, 93.6}
+		case t.Standing == "proven":
+			held[t.Id] = []float64{89.9, 90.3, 90.0}
+		}
+	}
+	for id, runs := range held {
+		if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/scores", r.id), api.AddScoresRequest{Trim: id, Yardstick: "Workshop render", Unit: "s", Better: "lower", Values: runs}, nil); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // stories of the demo's stand-ins. Petrel comes first.
 var stories = append([]story{
-	{name: "Petrel", standin: "petrel", steps: []step{
-		{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute), leg("idle", 2*minute)}, scores: true, want: "held"},
+	{name: "Petrel", standin: "petrel", then: typed, steps: []step{
+		{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute), leg("idle", 2*minute)}, scores: true, yardsticks: everyOther, want: "held"},
 		{name: "memory", reason: "Rated profile first, proven alone, so that memory faults are not blamed on the processor.",
 			settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
-			legs:     []api.LegRequest{leg("mixed", 10*minute)}, scores: true, want: "held"},
+			legs:     []api.LegRequest{leg("mixed", 10*minute)}, scores: true, yardsticks: everyOther, want: "held"},
 		{name: "limits", reason: "Back inside the maker's limits; stock ran into its temperature limit.",
 			settings: trim.Settings{"limit.ppt": number(142), "limit.tdc": number(125), "limit.edc": number(180), "limit.temperature": number(90)},
-			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("transition", 5*minute)}, scores: true, want: "held"},
+			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("transition", 5*minute)}, scores: true, yardsticks: everyOther, want: "held"},
 		{name: "all cores \u221220", reason: "First step of the curve, all cores at once.",
 			settings: trim.Settings{"curve.all": number(-20)},
 			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute)}, want: "miscalculated"},

@@ -167,7 +167,9 @@ type Order struct {
 	ID        string    `json:"id"`
 	Do        Do        `json:"do"`
 	Load      load.Kind `json:"load,omitempty"`
-	Yardstick string    `json:"yardstick,omitempty"` // "all-core" or "single-core"
+	Yardstick string    `json:"yardstick,omitempty"` // id of one that rigs take themselves
+	Work      float64   `json:"work,omitempty"`      // of a yardstick: the amount to do, after WarmS; Seconds is then the longest time
+	WarmS     float64   `json:"warmS,omitempty"`
 	Cores     []int     `json:"cores,omitempty"`
 	Seconds   float64   `json:"seconds,omitempty"`
 	TurnS     float64   `json:"turnS,omitempty"`    // per core, of a one-core load

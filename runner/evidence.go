@@ -6,6 +6,7 @@ import (
 
 	"zerokeel/core/series"
 	"zerokeel/core/verdict"
+	"zerokeel/core/yardstick"
 	"zerokeel/store"
 )
 
@@ -14,6 +15,9 @@ func evidence(l *store.Leg, ending verdict.Ending, events []store.Event, samples
 	e := verdict.Evidence{
 		Load: l.Load, Cores: l.Cores.V, PlannedS: l.Seconds, RanS: l.SeenS, Ending: ending, InForce: l.InForce,
 		Limiters: l.Limiters.V, Progress: progress(l, samples), TurnS: turnS(l), Traces: traces(l, samples),
+	}
+	if y, ok := yardstick.Of(l.Yardstick); ok && y.Measure != yardstick.Rest {
+		e.PlannedS = 0 // it is over when its work is done
 	}
 	if l.Finished.Valid {
 		e.RanS, e.Others = l.Finished.V.RanS, l.Finished.V.Others
@@ -29,6 +33,8 @@ func evidence(l *store.Leg, ending verdict.Ending, events []store.Event, samples
 // Keys of the channels that verdicts look at.
 const (
 	keyTemperature     = "temperature.package"
+	keyPackage         = "power.package"
+	keyWall            = "power.wall"
 	keyCoreTemperature = "temperature.core.%d"
 	keyRequested       = "clock.requested.core.%d"
 	keyEffective       = "clock.effective.core.%d"

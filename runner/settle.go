@@ -1,9 +1,13 @@
 package runner
 
 import (
+	"database/sql"
 	"math"
+	"slices"
 	"time"
 
+	"zerokeel/core/verdict"
+	"zerokeel/core/yardstick"
 	"zerokeel/link"
 	"zerokeel/store"
 )
@@ -23,7 +27,10 @@ func (r *Runner) settled(status link.Status, rig int64, legs []store.Leg, next *
 	if next.Yardstick == "" {
 		return true
 	}
-	starts := startsOf(legs)
+	starts := startsOf(legs, next.Yardstick)
+	if len(starts) == 0 {
+		starts = startsOf(legs, "")
+	}
 	if len(starts) == 0 {
 		return true
 	}
@@ -40,17 +47,44 @@ func (r *Runner) settled(status link.Status, rig int64, legs []store.Leg, next *
 	return float64(status.Clock(time.Now()))/1000-last > settleS
 }
 
-// startsOf lists the temperatures at which the runs of a trial began, as far as they are known.
-func startsOf(legs []store.Leg) []float64 {
+// startsOf lists the temperatures at which a yardstick's runs of a trial began, as far as they are known, or those of all
+// runs when none is named.
+func startsOf(legs []store.Leg, yardstick string) []float64 {
 	var out []float64
 	for i := range legs {
 		for _, f := range legs[i].Figures.V {
-			if f.Key == FigureStart && legs[i].Yardstick != "" {
+			if f.Key == FigureStart && (yardstick == "" || legs[i].Yardstick == yardstick) {
 				out = append(out, f.Mean)
 			}
 		}
 	}
 	return out
+}
+
+// takeScore notes the score of a run that held: what the rig measured, or, at rest, the mean power.
+func takeScore(l *store.Leg, earlier []store.Leg, samples samplesByKey) {
+	y, known := yardstick.Of(l.Yardstick)
+	if !known || !l.Finished.Valid {
+		return
+	}
+	score := l.Finished.V.Score
+	if y.Measure == yardstick.Rest {
+		for _, key := range []string{keyWall, keyPackage} { // the package's own, if it is told
+			if i := slices.IndexFunc(l.Figures.V, func(f store.Figure) bool { return f.Key == key }); i >= 0 {
+				score = &l.Figures.V[i].Mean
+			}
+		}
+	}
+	if score == nil {
+		return
+	}
+	start := math.NaN()
+	if first := traces(l, samples).Temperature; len(first) > 0 {
+		start = first[0].V
+		l.Figures.V = append(l.Figures.V, store.Figure{Key: FigureStart, Label: "Hottest core at the start", Unit: "°C", Mean: start, Peak: start})
+	}
+	l.Spoilt = verdict.Spoilt(l.Finished.V.Others, start, startsOf(earlier, l.Yardstick))
+	l.Score = sql.NullFloat64{Float64: *score, Valid: true}
 }
 
 // noteNewest keeps the newest temperature of a rig.

@@ -5,11 +5,11 @@ import (
 	"crypto/rand"
 	"database/sql"
 	"errors"
-	"math"
 	"time"
 
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
+	"zerokeel/core/yardstick"
 	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/store"
@@ -83,6 +83,9 @@ func (r *Runner) send(t *store.Trial, l *store.Leg) error {
 		Width: l.Width, MemoryMB: l.MemoryMB, AbortC: l.AbortC, TargetC: l.TargetC, TurnS: turnS(l)}
 	if l.Inject.Valid {
 		o.Inject = &l.Inject.V
+	}
+	if y, ok := yardstick.Of(l.Yardstick); ok && y.Measure != yardstick.Rest {
+		o.Work, o.WarmS, o.Seconds, o.TurnS = y.Amount(len(l.Cores.V)), y.WarmS, yardstick.MostS, 0
 	}
 	err := r.hub.Order(t.RigID, o)
 	if errors.Is(err, link.ErrNotLinked) {
@@ -199,14 +202,8 @@ func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs
 	result := verdict.Judge(evidence(l, ending, events, samples))
 	l.State, l.Result = store.LegEnded, store.AsJSON(result)
 	l.Figures = store.AsJSON(figures(l.Load, rig.Channels.V, samples))
-	if l.Yardstick != "" && l.Finished.Valid && l.Finished.V.Score != nil && result.Verdict == verdict.Held {
-		start := math.NaN()
-		if first := traces(l, samples).Temperature; len(first) > 0 {
-			start = first[0].V
-			l.Figures.V = append(l.Figures.V, store.Figure{Key: FigureStart, Label: "Hottest core at the start", Unit: "°C", Mean: start, Peak: start})
-		}
-		l.Spoilt = verdict.Spoilt(l.Finished.V.Others, start, startsOf(legs[:i]))
-		l.Score = sql.NullFloat64{Float64: *l.Finished.V.Score, Valid: true}
+	if result.Verdict == verdict.Held {
+		takeScore(l, legs[:i], samples)
 	}
 	if err := r.store.EndLeg(ctx, t, l); err != nil {
 		return err

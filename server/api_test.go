@@ -30,7 +30,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
 	rig.Fit(rig.Trims()[0].Id)
 	rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 20)}}).Id)
-	score := api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore), Legs: []api.LegRequest{{Yardstick: ptr("all-core"), Seconds: ptr(10.0)}}}
+	score := api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore), Legs: []api.LegRequest{{Yardstick: ptr("all-core")}}}
 	rig.Ended(rig.Start(score).Id)
 	doc, err := openapi3.NewLoader().LoadFromData(api.Description)
 	if err != nil {
@@ -43,10 +43,14 @@ func TestAnswersFitTheDescription(t *testing.T) {
 	stock := rig.Trims()[0].Id
 	one := fmt.Sprintf("/api/rigs/%d", rig.ID)
 	made := `{"parent":` + fmt.Sprint(stock) + `,"name":"x","settings":{"curve.all":-5}}`
+	table := "trim,yardstick,unit,better,value\n0,Own render,s,lower,93.2\n0,Own render,s,lower,93.4\n"
 	requests := []struct {
 		method, path, body string
 		status             int
 	}{
+		{"POST", one + "/scores/import", table, 201}, {"POST", one + "/scores/import", "trim,value\n0,1\n", 422},
+		{"POST", one + "/scores", fmt.Sprintf(`{"trim":%d,"yardstick":"Own game","unit":"1/s","better":"higher","values":[141,143]}`, stock), 201},
+		{"DELETE", one + "/scores/2", "", 204}, {"DELETE", one + "/scores/1", "", 404},
 		{"GET", "/api/rigs", "", 200}, {"GET", one, "", 200}, {"PATCH", one, `{"ambientC":23}`, 200}, {"POST", one + "/token", "", 200},
 		{"GET", one + "/settings", "", 200}, {"POST", one + "/check", `{"settings":{"curve.all":-10},"parent":null}`, 200},
 		{"GET", one + "/trims", "", 200}, {"POST", one + "/trims", made, 201}, {"GET", "/api/trims/1", "", 200}, {"PATCH", "/api/trims/2", `{"name":"y"}`, 200},
@@ -83,6 +87,9 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		}
 		if q.body != "" {
 			request.Header.Set("Content-Type", "application/json")
+		}
+		if q.body != "" && q.body[0] != '{' {
+			request.Header.Set("Content-Type", "text/csv")
 		}
 		response, err := http.DefaultClient.Do(request)
 		if err != nil {

@@ -4,7 +4,9 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
 	"math"
 	"net/http"
 	"slices"
@@ -95,7 +97,7 @@ func TestComparisonAgainstHand(t *testing.T) {
 	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
 	stock := rig.Trims()[0].Id
 	rig.Fit(stock)
-	runs := []api.LegRequest{{Yardstick: ptr("all-core"), Seconds: ptr(20.0)}, {Yardstick: ptr("all-core"), Seconds: ptr(20.0)}}
+	runs := []api.LegRequest{{Yardstick: ptr("all-core")}, {Yardstick: ptr("all-core")}}
 	score := func(n int) {
 		rig.Ended(rig.Start(api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore), Legs: runs[:n]}).Id)
 	}
@@ -199,5 +201,67 @@ func TestTelemetryIsOnOneAxis(t *testing.T) {
 				t.Errorf("the cores' mean clock reaches only %g MHz", slices.Max(one.Max))
 			}
 		}
+	}
+}
+
+// TestScoresOfOtherPrograms: typed and imported, compared like the rig's own, every wrong line told at once and nothing
+// stored beside it.
+func TestScoresOfOtherPrograms(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	stock := rig.Trims()[0].Id
+	var changed api.Trim
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{Parent: stock, Name: "limits", Settings: trim.Settings{"limit.ppt": part.Number(142)}}, 201, &changed)
+	path := fmt.Sprintf("/api/rigs/%d/scores", rig.ID)
+	send := func(table string) (int, string) {
+		t.Helper()
+		request, err := http.NewRequest("POST", rig.Address+path+"/import", strings.NewReader(table))
+		if err != nil {
+			t.Fatal(err)
+		}
+		request.Header.Set("Content-Type", "text/csv")
+		response, err := http.DefaultClient.Do(request)
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, err := io.ReadAll(response.Body)
+		if err := errors.Join(err, response.Body.Close()); err != nil {
+			t.Fatal(err)
+		}
+		return response.StatusCode, string(text)
+	}
+	table := "Trim;Yardstick;Unit;Better;Value;Time\n0;Big render;s;lower;93,2;2026-03-01 10:00:00\n0;Big render;s;lower;93,4;2026-03-01 10:05:00\nT1;Big render;s;lower;88,1;2026-03-01 11:00:00\n1;Big render;;;88,3;2026-03-01 11:05:00\n"
+	if status, text := send(table); status != 201 || text != `{"added":4,"known":0}`+"\n" {
+		t.Fatalf("%d %s", status, text)
+	}
+	if status, text := send(table); status != 201 || text != `{"added":0,"known":4}`+"\n" {
+		t.Errorf("the same table again: %d %s", status, text)
+	}
+	status, text := send("trim,yardstick,unit,better,value\n0,Big render,pt,lower,9\n7,Own game,1/s,higher,100\n0,All-core throughput,pt,higher,5\n0,New one,pt,best,5\n0,Own game,1/s,higher,-3\n0,Own game\n")
+	for _, want := range []string{"line 2, unit", "line 3, trim", "line 4, yardstick", "line 5, better", "line 6, value", "line 7"} {
+		if status != 422 || !strings.Contains(text, `"`+want+`"`) {
+			t.Errorf("%d: %s is not told in %s", status, want, text)
+		}
+	}
+	for _, table := range []string{"", "a,b\n1,2\n", "prose without a table"} {
+		if status, text := send(table); status != 422 {
+			t.Errorf("%q: %d %s", table, status, text)
+		}
+	}
+	var added api.ScoresAdded
+	rig.Call("POST", path, api.AddScoresRequest{Trim: changed.Id, Yardstick: "Big  Render!", Unit: "s", Better: "lower", Values: []float64{88.2}}, 201, &added)
+	rig.Call("POST", path, api.AddScoresRequest{Trim: 999, Yardstick: "!", Unit: "s", Better: "lower", Values: []float64{-1}}, 422, nil)
+	var c api.Comparison
+	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/comparison?base=%d&trim=%d", rig.ID, stock, changed.Id), nil, 200, &c)
+	if len(c.Rows) != 1 || c.Rows[0].Label != "Big render" || c.Rows[0].Trim.N != 3 || !c.Rows[0].Gain || math.Abs(*c.Rows[0].Absolute+5.1) > 1e-9 {
+		t.Fatalf("the comparison: %+v", c.Rows)
+	}
+	var scores []api.Score
+	rig.Call("GET", path, nil, 200, &scores)
+	for _, x := range scores {
+		rig.Call("DELETE", fmt.Sprintf("%s/%d", path, x.Id), nil, 204, nil)
+	}
+	var yardsticks []api.Yardstick
+	if rig.Call("GET", "/api/yardsticks", nil, 200, &yardsticks); slices.ContainsFunc(yardsticks, func(y api.Yardstick) bool { return !y.Own }) {
+		t.Errorf("a yardstick outlives its scores: %+v", yardsticks)
 	}
 }

@@ -11,7 +11,7 @@ import (
 )
 
 // guard refuses what a page from elsewhere could make a browser send: requests for another host name (a name that
-// was bent to this address), requests that name a foreign origin, and bodies that are no JSON.
+// was bent to this address), requests that name a foreign origin, and bodies of a kind that a form could send.
 func guard(hosts []string) echo.MiddlewareFunc {
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		return func(c *echo.Context) error {
@@ -29,13 +29,19 @@ func guard(hosts []string) echo.MiddlewareFunc {
 				return echo.NewHTTPError(http.StatusForbidden, "pages from elsewhere may not use this bench")
 			}
 			hasBody := r.ContentLength != 0 && r.Method != http.MethodGet && r.Method != http.MethodHead
-			if kind := r.Header.Get("Content-Type"); hasBody && !strings.HasPrefix(kind, "application/json") {
-				return echo.NewHTTPError(http.StatusUnsupportedMediaType, "send the body as application/json")
+			if hasBody && !isJSON(r) && !isCSV(r) {
+				return echo.NewHTTPError(http.StatusUnsupportedMediaType, "send the body as application/json, or a table as text/csv")
 			}
 			return next(c)
 		}
 	}
 }
+
+func isJSON(r *http.Request) bool {
+	return strings.HasPrefix(r.Header.Get("Content-Type"), "application/json")
+}
+
+func isCSV(r *http.Request) bool { return strings.HasPrefix(r.Header.Get("Content-Type"), "text/csv") }
 
 func known(hostPort string, hosts []string) bool {
 	host := hostPort

@@ -68,6 +68,8 @@ func (s *Server) validator() (echo.MiddlewareFunc, error) {
 		return nil, err
 	}
 	options := &openapi3filter.Options{MultiError: true, AuthenticationFunc: openapi3filter.NoopAuthenticationFunc}
+	streamed := *options // a table is read by its own handler, line by line
+	streamed.ExcludeRequestBody = true
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		return func(c *echo.Context) error {
 			route, params, err := router.FindRoute(c.Request())
@@ -79,6 +81,12 @@ func (s *Server) validator() (echo.MiddlewareFunc, error) {
 				return next(c)
 			}
 			input := &openapi3filter.RequestValidationInput{Request: c.Request(), PathParams: params, Route: route, Options: options}
+			if isCSV(c.Request()) {
+				if b := route.Operation.RequestBody; b == nil || b.Value.Content.Get("text/csv") == nil {
+					return echo.NewHTTPError(http.StatusUnsupportedMediaType, "send the body as application/json")
+				}
+				input.Options = &streamed
+			}
 			if err := openapi3filter.ValidateRequest(c.Request().Context(), input); err != nil {
 				var faults fault.List
 				collect(err, "", &faults)

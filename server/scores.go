@@ -1,27 +1,38 @@
 package server
 
 import (
+	"context"
 	"math"
 	"net/http"
+	"slices"
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/load"
 	"zerokeel/core/stat"
 	"zerokeel/core/trim"
+	"zerokeel/core/yardstick"
 	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
 
+// yardsticks lists every yardstick: those that rigs take themselves, and then the workshop's.
+func (s *Server) yardsticks(ctx context.Context) ([]yardstick.Yardstick, error) {
+	others, err := s.store.Yardsticks(ctx)
+	return append(yardstick.List(), others...), err
+}
+
 // ListYardsticks answers with every yardstick.
 func (s *Server) ListYardsticks(c *echo.Context) error {
-	list, err := s.store.Yardsticks(c.Request().Context())
+	list, err := s.yardsticks(c.Request().Context())
 	if err != nil {
 		return err
 	}
 	out := []api.Yardstick{}
 	for _, y := range list {
-		out = append(out, api.Yardstick{Id: y.ID, Name: y.Name, Unit: y.Unit, Better: api.YardstickBetter(y.Better), Load: y.Load, Seconds: y.Seconds, Runs: y.Runs})
+		_, own := yardstick.Of(y.ID)
+		out = append(out, api.Yardstick{Id: y.ID, Name: y.Name, Unit: y.Unit, Better: api.YardstickBetter(y.Better), Own: own, Load: string(y.Load), Seconds: y.TypicalS, Runs: y.Runs})
 	}
 	return c.JSON(http.StatusOK, out)
 }
@@ -34,7 +45,11 @@ func (s *Server) ListScores(c *echo.Context, id int64) error {
 	}
 	out := []api.Score{}
 	for _, x := range list {
-		out = append(out, api.Score{Id: x.ID, Trim: x.TrimID, Trial: x.TrialID, Yardstick: x.Yardstick, Value: x.Value, At: x.RigClock, Spoilt: x.Spoilt})
+		one := api.Score{Id: x.ID, Trim: x.TrimID, Yardstick: x.Yardstick, Value: x.Value, At: x.RigClock, Spoilt: x.Spoilt, Note: x.Note}
+		if x.TrialID.Valid {
+			one.Trial = &x.TrialID.Int64
+		}
+		out = append(out, one)
 	}
 	return c.JSON(http.StatusOK, out)
 }
@@ -63,10 +78,15 @@ func mean(key string) func(*store.Score) (float64, bool) {
 }
 
 // measures lists what two trims are compared by, for one yardstick.
-func measures(y store.Yardstick) []measure {
-	return []measure{
-		{"score", y.Name, y.Unit, y.Better, func(x *store.Score) (float64, bool) { return x.Value, true }},
-		{"perWatt", "Points per watt", y.Unit + "/W", y.Better, func(x *store.Score) (float64, bool) {
+func measures(y yardstick.Yardstick) []measure {
+	better := string(y.Better)
+	score := measure{"score", y.Name, y.Unit, better, func(x *store.Score) (float64, bool) { return x.Value, true }}
+	if y.Load == load.Memory {
+		return []measure{score} // a run of some seconds, which tells nothing else of the machine
+	}
+	list := []measure{
+		score,
+		{"perWatt", "Points per watt", y.Unit + "/W", better, func(x *store.Score) (float64, bool) {
 			w, ok := figureOf(x, "power.package", false)
 			return x.Value / w, ok && w > 0
 		}},
@@ -82,6 +102,9 @@ func measures(y store.Yardstick) []measure {
 		{"voltage.core.delivered", "Core voltage at load", "V", "neither", mean("voltage.core.delivered")},
 		{runner.FigureMeanClock, "Effective clock", "MHz", "higher", mean(runner.FigureMeanClock)},
 	}
+	return slices.DeleteFunc(list, func(m measure) bool {
+		return m.key == "perWatt" && y.Unit != "pt" || y.Measure == yardstick.Rest && (m.key == "power.package" || m.key == runner.FigureMeanClock)
+	})
 }
 
 // CompareTrims answers with what changed between two trims.
@@ -99,7 +122,7 @@ func (s *Server) CompareTrims(c *echo.Context, id int64, params api.CompareTrims
 	if err != nil {
 		return err
 	}
-	yardsticks, err := s.store.Yardsticks(ctx)
+	yardsticks, err := s.yardsticks(ctx)
 	if err != nil {
 		return err
 	}
@@ -127,7 +150,7 @@ func runs(scores []store.Score, trimID int64, yardstick string, m measure) []flo
 	return out
 }
 
-func row(y store.Yardstick, m measure, a, b []float64) api.ComparisonRow {
+func row(y yardstick.Yardstick, m measure, a, b []float64) api.ComparisonRow {
 	out := api.ComparisonRow{Key: m.key, Yardstick: y.ID, Label: m.label, Unit: m.unit, Better: api.ComparisonRowBetter(m.better), Base: spread(a), Trim: spread(b)}
 	if len(a) == 0 || len(b) == 0 {
 		return out

@@ -50,8 +50,25 @@ type Config struct {
 	Hosts  []string
 }
 
-// maxBody is the largest request body.
-const maxBody = 4 << 20
+// maxBody is the largest request body, maxTable the largest table in CSV, which is read line by line.
+const (
+	maxBody  = 4 << 20
+	maxTable = 4 << 30
+)
+
+// bodyLimit bounds request bodies by what they are.
+func bodyLimit() echo.MiddlewareFunc {
+	small, large := middleware.BodyLimit(maxBody), middleware.BodyLimit(maxTable)
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		ofJSON, ofCSV := small(next), large(next)
+		return func(c *echo.Context) error {
+			if isCSV(c.Request()) {
+				return ofCSV(c)
+			}
+			return ofJSON(c)
+		}
+	}
+}
 
 // New returns a server and its handler.
 func New(cfg Config) (*Server, http.Handler, error) {
@@ -66,7 +83,7 @@ func New(cfg Config) (*Server, http.Handler, error) {
 		return nil, nil, err
 	}
 	e := echo.NewWithConfig(echo.Config{Logger: cfg.Log, HTTPErrorHandler: s.problem})
-	e.Use(middleware.Recover(), guard(cfg.Hosts), middleware.BodyLimit(maxBody), validate)
+	e.Use(middleware.Recover(), guard(cfg.Hosts), bodyLimit(), validate)
 	api.RegisterHandlers(e, s)
 	e.GET("/api", s.page)
 	e.GET("/api/openapi.json", s.description)

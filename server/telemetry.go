@@ -119,7 +119,7 @@ func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetry
 	for _, ch := range channels {
 		// A channel that showed nothing but gaps so far is left out, like one that is not there.
 		if list := buckets[ch.Key]; len(list) > 0 && w.wants(ch.Key) {
-			out.Channels = append(out.Channels, columns(ch, list, w.origin))
+			out.Channels = append(out.Channels, seriesOf(ch, list, w.origin))
 		}
 	}
 	return c.JSON(http.StatusOK, out)
@@ -216,7 +216,7 @@ func (s *Server) coarse(ctx context.Context, r *store.Rig, right runner.Right, l
 	return append(slices.Clone(r.Channels.V), channels...), out, nil
 }
 
-func columns(ch link.Channel, buckets []series.Bucket, from int64) api.ChannelSeries {
+func seriesOf(ch link.Channel, buckets []series.Bucket, from int64) api.ChannelSeries {
 	out := api.ChannelSeries{Key: ch.Key, Label: ch.Label, Quantity: ch.Quantity, Unit: ch.Unit, Core: ch.Core}
 	for _, b := range buckets {
 		out.T = append(out.T, float64(b.T-from)/1000)

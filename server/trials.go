@@ -16,6 +16,7 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/verdict"
+	"zerokeel/core/yardstick"
 	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/server/api"
@@ -166,10 +167,6 @@ func (s *Server) StartTrial(c *echo.Context, id int64) error {
 	case !r.TrimInForce.Valid:
 		return &conflict{"no trim is known to be in force on " + r.Name + "; fit one first"}
 	}
-	yardsticks, err := s.store.Yardsticks(ctx)
-	if err != nil {
-		return err
-	}
 	t := &store.Trial{RigID: id, TrimID: r.TrimInForce.Int64, Purpose: store.PurposeProof}
 	if in.Purpose != nil {
 		t.Purpose = string(*in.Purpose)
@@ -185,7 +182,7 @@ func (s *Server) StartTrial(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	legs, faults := plan(asked, t.Purpose, cores, yardsticks)
+	legs, faults := plan(asked, t.Purpose, cores)
 	if len(faults) > 0 {
 		return faults
 	}
@@ -271,7 +268,7 @@ func (s *Server) runningCores(ctx context.Context, r *store.Rig) ([]int, error) 
 }
 
 // plan turns what was asked into legs, with every fault of it.
-func plan(asked []api.LegRequest, purpose string, cores []int, yardsticks []store.Yardstick) ([]store.Leg, fault.List) {
+func plan(asked []api.LegRequest, purpose string, cores []int) ([]store.Leg, fault.List) {
 	var f fault.List
 	var legs []store.Leg
 	for i, a := range asked {
@@ -318,16 +315,20 @@ func plan(asked []api.LegRequest, purpose string, cores []int, yardsticks []stor
 				f.Add(at+".seconds", "give the seconds to run", "the time is missing")
 			}
 		default:
-			place := slices.IndexFunc(yardsticks, func(y store.Yardstick) bool { return a.Yardstick != nil && y.ID == *a.Yardstick })
-			if place < 0 {
-				f.Add(at+".yardstick", "name a yardstick from /api/yardsticks", "a score needs a yardstick")
+			name := ""
+			if a.Yardstick != nil {
+				name = *a.Yardstick
+			}
+			y, known := yardstick.Of(name)
+			if !known {
+				f.Add(at+".yardstick", "name one from /api/yardsticks that rigs take themselves", "%.40q is none of them", name)
 				continue
 			}
-			y := yardsticks[place]
-			l.Yardstick, l.Load = y.ID, load.Kind(y.Load)
-			if a.Seconds == nil {
-				l.Seconds = y.Seconds
+			if a.Seconds != nil || a.Load != nil {
+				f.Add(at+".seconds", "leave out the load and the time", "a yardstick is a fixed amount of work under a load of its own")
 			}
+			l.Yardstick, l.Load, l.Seconds = y.ID, y.Load, y.TypicalS
+			l.Cores = store.AsJSON(y.Cores(l.Cores.V))
 		}
 		legs = append(legs, l)
 	}

@@ -11,8 +11,8 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/stability"
-	"zerokeel/core/throughput"
 	"zerokeel/core/verdict"
+	"zerokeel/core/yardstick"
 	"zerokeel/link"
 )
 
@@ -100,6 +100,10 @@ func (a *agent) order(o link.Order) {
 	case a.leg != nil:
 		a.refuse(o, "the rig is busy with another order")
 	default:
+		if _, known := yardstick.Of(o.Yardstick); o.Yardstick != "" && !known {
+			a.refuse(o, fmt.Sprintf("the yardstick %.40q is not known here", o.Yardstick))
+			return
+		}
 		for _, c := range o.Cores {
 			if c < 0 || c >= a.rig.cfg.Parts.Processor.Cores() {
 				a.refuse(o, fmt.Sprintf("core %d does not exist here", c))
@@ -127,7 +131,10 @@ func (a *agent) begin(o link.Order) {
 		order: o, random: r.legRandom(), count: make([]float64, len(o.Cores)), clock: make([]float64, r.cfg.Parts.Processor.Cores()), busyS: make([]float64, r.cfg.Parts.Processor.Cores()),
 		dropped: map[int]float64{}, limits: map[govern.Limiter]float64{},
 	}
-	r.machine.SetLoad(o.Load, o.Cores, o.TurnS)
+	if y, ok := yardstick.Of(o.Yardstick); ok && y.Measure == yardstick.BestRate {
+		a.leg.order.TurnS = y.TypicalS / float64(len(o.Cores))
+	}
+	r.machine.SetLoad(o.Load, o.Cores, a.leg.order.TurnS)
 	a.frame.Started = &link.Started{Order: o.ID, At: r.nowMS()}
 	a.dirty = true
 	a.sampleDue = r.state.Clock
@@ -164,34 +171,15 @@ func (a *agent) advance(dt float64) {
 	a.inject()
 	a.keepCool()
 	a.stalled()
-	if a.leg != nil && a.leg.at >= a.leg.order.Seconds {
-		a.complete()
-	}
-}
-
-// complete ends a leg that ran its full time.
-func (a *agent) complete() {
-	l := a.leg
-	if l.order.Yardstick == "" {
-		a.finish(link.Done, nil)
+	if a.leg == nil {
 		return
 	}
-	p := a.rig.cfg.Parts.Processor
-	clocks := make([]float64, len(l.clock))
-	for i, sum := range l.clock {
-		clocks[i] = sum / math.Max(1, l.busyS[i])
+	if a.leg.order.Work > 0 {
+		a.measure()
+	} else if a.leg.at >= a.leg.order.Seconds {
+		a.finish(link.Done, nil)
 	}
-	tuning := a.rig.machine.Tuning()
-	points := throughput.AllCore(p, clocks, tuning.SMT, &tuning.Memory)
-	if l.order.Load.OneCore() {
-		points = throughput.SingleCore(p, clocks, &tuning.Memory)
-	}
-	points *= 1 + scoreNoise*l.random.NormFloat64()
-	a.finish(link.Done, &points)
 }
-
-// scoreNoise is the run-to-run spread of a yardstick that a quiet machine shows.
-const scoreNoise = 0.0035
 
 // faults draws what goes wrong within a time, and reports whether the machine still runs.
 func (a *agent) faults(seconds float64) bool {
@@ -378,8 +366,10 @@ func (a *agent) sample() {
 		}
 		for core, c := range s.Cores {
 			if c.Active {
-				l.clock[core] += c.EffectiveMHz
-				l.busyS[core]++
+				if l.at >= l.order.WarmS {
+					l.clock[core] += c.EffectiveMHz
+					l.busyS[core]++
+				}
 			}
 		}
 		l.limits[s.Limiter] += sampleS

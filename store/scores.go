@@ -2,43 +2,93 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"zerokeel/core/yardstick"
 )
 
-// Yardstick is a benchmark's definition as stored.
-type Yardstick struct {
-	ID      string  `db:"id"`
-	Name    string  `db:"name"`
-	Unit    string  `db:"unit"`
-	Better  string  `db:"better"` // higher or lower
-	Load    string  `db:"load_kind"`
-	Seconds float64 `db:"seconds"`
-	Runs    int     `db:"runs"`
-}
-
-// Score is a score as stored, with the figures of its leg.
+// Score is a score as stored, with the figures of its leg. One that was typed or imported has none, and no trial.
 type Score struct {
 	ID        int64          `db:"id"`
 	TrimID    int64          `db:"trim_id"`
-	TrialID   int64          `db:"trial_id"`
+	TrialID   sql.NullInt64  `db:"trial_id"`
 	Yardstick string         `db:"yardstick_id"`
 	Value     float64        `db:"value"`
 	RigClock  time.Time      `db:"rig_clock"`
 	Spoilt    string         `db:"spoilt"` // why it does not count; empty when it does
+	Note      string         `db:"note"`   // where it comes from
 	Figures   JSON[[]Figure] `db:"figures"`
 }
 
-// Yardsticks lists every yardstick.
-func (s *Store) Yardsticks(ctx context.Context) ([]Yardstick, error) {
-	list := []Yardstick{}
-	err := s.db.SelectContext(ctx, &list, `SELECT id, name, unit, better, load_kind, seconds, runs FROM yardsticks ORDER BY id`)
-	return list, known(err, "list yardsticks")
+// Yardsticks lists those of the workshop, which results of other programs are held against, by name.
+func (s *Store) Yardsticks(ctx context.Context) ([]yardstick.Yardstick, error) {
+	var rows []struct {
+		ID     string `db:"id"`
+		Name   string `db:"name"`
+		Unit   string `db:"unit"`
+		Better string `db:"better"`
+	}
+	if err := s.db.SelectContext(ctx, &rows, `SELECT id, name, unit, better FROM yardsticks ORDER BY name, id`); err != nil {
+		return nil, known(err, "list yardsticks")
+	}
+	list := make([]yardstick.Yardstick, len(rows))
+	for i, r := range rows {
+		list[i] = yardstick.Yardstick{ID: r.ID, Name: r.Name, Unit: r.Unit, Better: yardstick.Better(r.Better)}
+	}
+	return list, nil
 }
 
 // Scores lists a rig's scores, oldest first.
 func (s *Store) Scores(ctx context.Context, rig int64) ([]Score, error) {
 	list := []Score{}
-	err := s.db.SelectContext(ctx, &list, `SELECT s.id, s.trim_id, l.trial_id, s.yardstick_id, s.value, s.rig_clock, s.spoilt, l.figures
-		FROM scores s JOIN legs l ON l.id = s.leg_id WHERE s.rig_id = ? ORDER BY s.id`, rig)
+	err := s.db.SelectContext(ctx, &list, `SELECT s.id, s.trim_id, l.trial_id, s.yardstick_id, s.value, s.rig_clock, s.spoilt, s.note, l.figures
+		FROM scores s LEFT JOIN legs l ON l.id = s.leg_id WHERE s.rig_id = ? ORDER BY s.id`, rig)
 	return list, known(err, "list the scores of rig %d", rig)
+}
+
+// AddScores stores scores of a rig that were taken elsewhere, with the yardsticks that are new to the workshop, all or
+// none, and returns how many were. One that is there already, from the same moment, is passed over.
+func (s *Store) AddScores(ctx context.Context, rig int64, list []Score, fresh []yardstick.Yardstick) (added int, err error) {
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		added = 0
+		for _, y := range fresh {
+			if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO yardsticks (id, name, unit, better) VALUES (?, ?, ?, ?)`, y.ID, y.Name, y.Unit, y.Better); err != nil {
+				return err
+			}
+		}
+		for _, x := range list {
+			result, err := tx.ExecContext(ctx, `INSERT INTO scores (rig_id, trim_id, yardstick_id, value, rig_clock, note) SELECT ?, ?, ?, ?, ?, ? FROM DUAL
+				WHERE NOT EXISTS (SELECT 1 FROM scores WHERE rig_id = ? AND trim_id = ? AND yardstick_id = ? AND value = ? AND rig_clock = ?)`,
+				rig, x.TrimID, x.Yardstick, x.Value, x.RigClock.UTC(), cut(x.Note, 200), rig, x.TrimID, x.Yardstick, x.Value, x.RigClock.UTC())
+			if err != nil {
+				return err
+			}
+			n, err := result.RowsAffected()
+			if err != nil {
+				return err
+			}
+			added += int(n)
+		}
+		return nil
+	})
+	return added, known(err, "store scores of rig %d", rig)
+}
+
+// DropScore removes a score that was typed or imported, and its yardstick with the last of its scores.
+func (s *Store) DropScore(ctx context.Context, rig, id int64) error {
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		result, err := tx.ExecContext(ctx, `DELETE FROM scores WHERE id = ? AND rig_id = ? AND leg_id IS NULL`, id, rig)
+		if err != nil {
+			return err
+		}
+		if n, err := result.RowsAffected(); err != nil || n == 0 {
+			return sql.ErrNoRows
+		}
+		_, err = tx.ExecContext(ctx, `DELETE FROM yardsticks WHERE NOT EXISTS (SELECT 1 FROM scores WHERE yardstick_id = yardsticks.id)`)
+		return err
+	})
+	return known(err, "remove score %d", id)
 }

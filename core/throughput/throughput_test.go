@@ -41,6 +41,34 @@ func TestPointsFollowClocksAndMemory(t *testing.T) {
 	}
 }
 
+// TestMemoryFiguresFollowTheKit: a faster kit carries more and makes wait less, and a faster core waits less for it.
+func TestMemoryFiguresFollowTheKit(t *testing.T) {
+	rows := []struct {
+		name         string
+		worse, other *memory.Running
+	}{
+		{"rate at equal timings in clocks", kit(4800, 36), kit(6000, 36)},
+		{"timings at equal rate", kit(6000, 40), kit(6000, 30)},
+	}
+	for _, r := range rows {
+		if a, b := throughput.BandwidthGBs(r.worse), throughput.BandwidthGBs(r.other); a >= b || b > 6*16 {
+			t.Errorf("%s: %.1f and %.1f GB/s", r.name, a, b)
+		}
+		if a, b := throughput.LatencyNS(r.worse, 5000), throughput.LatencyNS(r.other, 5000); a <= b || b < 40 || a > 120 {
+			t.Errorf("%s: %.1f and %.1f ns", r.name, a, b)
+		}
+	}
+	if a, b := throughput.LatencyNS(kit(6000, 32), 4000), throughput.LatencyNS(kit(6000, 32), 5000); a <= b {
+		t.Errorf("a slow core waits %.1f ns, a fast one %.1f", a, b)
+	}
+	if a, b := throughput.ResponseMS(4000), throughput.ResponseMS(5000); a <= b {
+		t.Errorf("a slow core answers within %.2f ms, a fast one within %.2f", a, b)
+	}
+	if a, b := throughput.BigNumberOps(10000), throughput.BigNumberOps(20000); b != 2*a || a <= 0 {
+		t.Errorf("twice the points do %g times the operations", b/a)
+	}
+}
+
 // TestSensorIsUndoneByItsCorrection: a board that doubles a voltage is put right, up to the sensor's quantum.
 func TestSensorIsUndoneByItsCorrection(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 5))

@@ -8,6 +8,7 @@ import (
 
 	core "zerokeel/core/load"
 	"zerokeel/core/verdict"
+	"zerokeel/core/yardstick"
 	"zerokeel/link"
 	"zerokeel/rigside/load"
 	"zerokeel/rigside/sensors"
@@ -15,16 +16,18 @@ import (
 
 // leg is an order being run.
 type leg struct {
-	order   link.Order
-	started time.Time
-	drill   *load.Drill
-	guard   *guard
-	usage   *usage
-	health  func() []sensors.Trouble // what went wrong since the start, by the kernel's counts
-	agent   context.Context          // of the agent itself
-	ctx     context.Context
-	halt    context.CancelFunc
-	done    chan struct{}
+	order     link.Order
+	yardstick yardstick.Yardstick // zero for a proof
+	cpus      []int
+	started   time.Time
+	drill     *load.Drill
+	guard     *guard
+	usage     *usage
+	health    func() []sensors.Trouble // what went wrong since the start, by the kernel's counts
+	agent     context.Context          // of the agent itself
+	ctx       context.Context
+	halt      context.CancelFunc
+	done      chan struct{}
 }
 
 // memoryShare is the part of the free memory that a memory load takes when the order names no size.
@@ -35,7 +38,11 @@ func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, e
 	if err != nil {
 		return nil, err
 	}
-	spec := load.Spec{Kind: o.Load, CPUs: cpus, Width: width, MemoryMB: o.MemoryMB, Steady: o.Yardstick != ""}
+	spec := load.Spec{Kind: o.Load, CPUs: cpus, Width: width, MemoryMB: o.MemoryMB}
+	y, err := measured(&o, &spec)
+	if err != nil {
+		return nil, err
+	}
 	if o.Load == core.Memory {
 		free, ok := sensors.FreeMB(a.cfg.Root)
 		if spec.MemoryMB == 0 {
@@ -51,7 +58,7 @@ func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, e
 		}
 	}
 	before := sensors.ReadHealth(a.cfg.Root, a.cores, sensors.KernelLog())
-	l := &leg{order: o, done: make(chan struct{}), guard: a.newGuard(o), usage: a.newUsage(), health: func() []sensors.Trouble {
+	l := &leg{order: o, yardstick: y, cpus: slices.Concat(cpus...), done: make(chan struct{}), guard: a.newGuard(o), usage: a.newUsage(), health: func() []sensors.Trouble {
 		log := sensors.KernelLog()
 		return sensors.ReadHealth(a.cfg.Root, a.cores, log).Since(before, a.cores, log)
 	}}
@@ -63,33 +70,54 @@ func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, e
 	return l, nil
 }
 
+// measured fits a drill to the yardstick of an order, if it has one.
+func measured(o *link.Order, spec *load.Spec) (yardstick.Yardstick, error) {
+	if o.Yardstick == "" {
+		return yardstick.Yardstick{}, nil
+	}
+	y, known := yardstick.Of(o.Yardstick)
+	switch {
+	case !known:
+		return y, fmt.Errorf("the yardstick %.40q is not known to this agent; bring it to the server's version", o.Yardstick)
+	case o.Work <= 0 && y.Measure != yardstick.Rest:
+		return y, fmt.Errorf("the order names no amount of work for %s", y.Name)
+	}
+	spec.Measure = y.Measure
+	if y.MemoryMB > 0 && spec.MemoryMB == 0 {
+		spec.MemoryMB = y.MemoryMB * len(spec.CPUs)
+	}
+	if y.Measure != yardstick.Rest && y.Measure != yardstick.Waits {
+		spec.Quota = &load.Quota{Amount: o.Work, Warm: seconds(o.WarmS), Turns: y.Measure == yardstick.BestRate}
+	}
+	return y, nil
+}
+
 func seconds(s float64) time.Duration { return time.Duration(s * float64(time.Second)) }
 
 // lookEvery is how often the leg looks for workers that stand still, and hangS how long it waits for them at the end.
 const (
 	lookEvery = 250 * time.Millisecond
 	hangS     = 3 * time.Second
-	warmUp    = 0.1               // share of a yardstick's time that does not count
-	pointWork = load.FlopsPerPass // thousands of operations per second that make a point
 )
 
 // run waits until the leg is over, and returns what happened and how it ended; no end when the agent itself is stopped.
 func (l *leg) run() ([]link.Event, *link.Finished) {
 	end := time.NewTimer(seconds(l.order.Seconds))
 	defer end.Stop()
-	warm := time.NewTimer(seconds(l.order.Seconds * warmUp))
-	defer warm.Stop()
 	look := time.NewTicker(lookEvery)
 	defer look.Stop()
 	watch := newWatch(l)
 	var events []link.Event
-	var warmAt time.Time
-	var warmWork float64
+	var score *float64
 	how := link.Done
+	waits := l.wait()
 loop:
 	for {
 		select {
 		case <-end.C:
+			if l.order.Work > 0 {
+				events, how = append(events, l.event(verdict.EventRefused, fmt.Sprintf("the work of %s was not done in %.0f s", l.yardstick.Name, l.order.Seconds))), link.Aborted
+			}
 			break loop
 		case <-l.ctx.Done():
 			if l.agent.Err() != nil {
@@ -104,8 +132,16 @@ loop:
 		case err := <-l.drill.Failed():
 			events, how = append(events, l.event(verdict.EventRefused, err.Error())), link.Aborted
 			break loop
-		case <-warm.C:
-			warmAt, warmWork = time.Now(), sum(l.drill.Work())
+		case took := <-l.drill.Done():
+			score = new(l.yardstick.Score(l.order.Work, slices.Min(took).Seconds()))
+			break loop
+		case w := <-waits:
+			if w.err != nil {
+				events, how = append(events, l.event(verdict.EventRefused, w.err.Error())), link.Aborted
+				break loop
+			}
+			score = new(l.yardstick.Late(w.late))
+			break loop
 		case now := <-look.C:
 			l.turn()
 			l.hold()
@@ -121,23 +157,46 @@ loop:
 		}
 	}
 	ran := time.Since(l.started)
-	work := sum(l.drill.Work())
+	l.halt() // what waits beside the load ends with it
 	l.drill.Stop(hangS)
 	for _, t := range l.health() {
 		e := l.event(verdict.EventKind(t.Kind), t.Text)
 		e.Core = t.Core
 		events = append(events, e)
 	}
-	finished := &link.Finished{Order: l.order.ID, How: how, RanS: ran.Seconds(), Others: l.usage.others()}
-	if l.order.Load == core.Memory {
+	finished := &link.Finished{Order: l.order.ID, How: how, RanS: ran.Seconds(), Others: l.usage.others(), Score: score}
+	if l.order.Load == core.Memory && l.order.Yardstick == "" {
 		covered := l.drill.Coverage()
 		finished.Coverage = &covered
 	}
-	if l.order.Yardstick != "" && how == link.Done && !warmAt.IsZero() {
-		points := (work - warmWork) / l.started.Add(ran).Sub(warmAt).Seconds() / pointWork
-		finished.Score = &points
-	}
 	return events, finished
+}
+
+// waited is what came of the waits of a yardstick.
+type waited struct {
+	late []float64
+	err  error
+}
+
+// wait begins the waits of a yardstick that has some, once the load is warm.
+func (l *leg) wait() <-chan waited {
+	if l.yardstick.Measure != yardstick.Waits {
+		return nil
+	}
+	out := make(chan waited, 1)
+	go func() {
+		select {
+		case <-l.ctx.Done():
+			return
+		case <-time.After(seconds(l.order.WarmS)):
+		}
+		times := max(1, int(l.order.Work)/len(l.cpus))
+		late, err := load.Waits(l.ctx, l.cpus, seconds(yardstick.WaitEveryS), times)
+		if l.ctx.Err() == nil {
+			out <- waited{late, err}
+		}
+	}()
+	return out
 }
 
 // event is one that no core is known for, at this moment.
@@ -178,14 +237,6 @@ func (l *leg) progress() link.Progress {
 		p.Count = append(p.Count, float64(n))
 	}
 	return p
-}
-
-func sum(list []uint64) float64 {
-	total := 0.0
-	for _, n := range list {
-		total += float64(n)
-	}
-	return total
 }
 
 // watch looks for a core whose work stands still while another's moves on.

@@ -15,6 +15,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"zerokeel/core/load"
+	"zerokeel/core/yardstick"
 )
 
 // Spec says what a drill runs.
@@ -23,8 +24,9 @@ type Spec struct {
 	CPUs     [][]int // per core of the leg: the processors (threads) to load
 	Width    Width   // of the vectors; Widest() as a rule
 	MemoryMB int     // of a memory load, for all workers together
-	Steady   bool    // always the same work, as a yardstick needs it
 	Inject   *Inject
+	Measure  yardstick.Measure // of a yardstick, which wants always the same work; "" for a proof
+	Quota    *Quota            // the work after which the drill is done; nil to go on until Stop
 }
 
 // Inject flips one bit in the work of a core, by its place in Spec.CPUs, after some time. Which bit, Seed tells.
@@ -55,19 +57,23 @@ type Drill struct {
 	failed   chan error
 	workers  sync.WaitGroup
 	cancel   context.CancelFunc
+	quota    *quota
 }
 
-// Start begins a drill; it runs until Stop. Faults come on the channel of Faults. An error on the channel of Failed
+// Start begins a drill; it runs until Stop, whether it has a quota or not. Faults come on the channel of Faults. An error on the channel of Failed
 // tells that a worker could not begin.
 func Start(ctx context.Context, spec Spec) *Drill {
 	ctx, cancel := context.WithCancel(ctx)
 	d := &Drill{spec: spec, work: make([]atomic.Uint64, len(spec.CPUs)), faults: make(chan Fault, 16), failed: make(chan error, 1), cancel: cancel}
 	d.armed.Store(spec.Inject != nil)
+	if spec.Quota != nil {
+		d.quota = newQuota(*spec.Quota, len(spec.CPUs))
+	}
 	var threads []func()
 	for place, cpus := range spec.CPUs {
 		for thread, cpu := range cpus {
-			if spec.Kind.OneCore() && thread > 0 {
-				continue // a light load leaves the core's second thread idle
+			if thread > 0 && (spec.Kind.OneCore() || spec.Kind == load.Memory && spec.Measure != "") {
+				continue // a core's second thread would add nothing, or take from the first
 			}
 			worker := len(threads)
 			threads = append(threads, func() { d.worker(ctx, worker, place, cpu) })
@@ -86,6 +92,14 @@ func (d *Drill) Faults() <-chan Fault { return d.faults }
 
 // Failed delivers why a worker could not begin.
 func (d *Drill) Failed() <-chan error { return d.failed }
+
+// Done delivers, once the quota is full, how long each turn of it took, or all cores together.
+func (d *Drill) Done() <-chan []time.Duration {
+	if d.quota == nil {
+		return nil
+	}
+	return d.quota.done
+}
 
 // Work returns the operations done so far by each core, in thousands.
 func (d *Drill) Work() []uint64 {
@@ -149,7 +163,7 @@ func (d *Drill) worker(ctx context.Context, worker, place, cpu int) {
 	var set unix.CPUSet
 	set.Set(cpu)
 	_ = unix.SchedSetaffinity(0, &set) // where binding is forbidden, the load still runs
-	t, err := newTask(d.spec.Kind, setting{width: d.spec.Width, memoryBytes: d.spec.MemoryMB << 20 / len(d.coverage), steady: d.spec.Steady, seed: uint64(cpu)})
+	t, err := newTask(d.spec.Kind, setting{width: d.spec.Width, memoryBytes: d.spec.MemoryMB << 20 / len(d.coverage), measure: d.spec.Measure, seed: uint64(cpu)})
 	if err != nil {
 		select {
 		case d.failed <- err:
@@ -170,7 +184,7 @@ func (d *Drill) worker(ctx context.Context, worker, place, cpu int) {
 			}
 		}
 		d.round(t, place)
-		if m, ok := t.(*memory); ok {
+		if m, ok := t.(*memory); ok { // a proof's; a yardstick covers nothing
 			d.coverage[worker].Store(uint32(1e6 * m.coverage()))
 		}
 	}
@@ -186,7 +200,7 @@ func (d *Drill) rest(place int) (time.Duration, bool) {
 		if int(d.turn.Load()) != place {
 			return resting, false
 		}
-		if at%(lightWorks+lightRests) > lightWorks {
+		if d.spec.Measure == "" && at%(lightWorks+lightRests) > lightWorks {
 			return lightRests, true
 		}
 	case load.Transition:
@@ -213,6 +227,11 @@ func (d *Drill) round(t task, place int) {
 		d.armed.Store(true)
 	}
 	d.work[place].Add(uint64(n / 1000))
+	if d.quota != nil {
+		if turn := d.quota.add(place, n, at, time.Since(d.started)); d.quota.Turns {
+			d.Turn(turn)
+		}
+	}
 	if right {
 		return
 	}

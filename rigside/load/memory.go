@@ -12,8 +12,7 @@ import (
 // van de Goor, 1991), words that look random, and between them reads of distant rows by turns, past the caches, so
 // that a row that leaks into its neighbours is found.
 type memory struct {
-	words  []uint64
-	raw    []byte
+	chunk
 	now    pattern // what the memory holds
 	next   pattern // what it is being filled with
 	down   bool
@@ -54,19 +53,31 @@ const (
 	rowWords   = 1024 // apart: 8 KiB, a row of a common module
 )
 
-// newMemory takes memory from the system itself, so that it goes back at once when the load ends.
-func newMemory(bytes int) (*memory, error) {
+// chunk is memory of the system itself, so that it goes back at once when the load ends.
+type chunk struct {
+	words []uint64
+	raw   []byte
+}
+
+// newChunk takes so many bytes, in whole blocks, one at least.
+func newChunk(bytes int) (chunk, error) {
 	bytes = max(bytes, 8*blockWords) / (8 * blockWords) * 8 * blockWords
 	raw, err := unix.Mmap(-1, 0, bytes, unix.PROT_READ|unix.PROT_WRITE, unix.MAP_ANON|unix.MAP_PRIVATE)
 	if err != nil {
-		return nil, fmt.Errorf("take %d MB of memory: %w", bytes>>20, err)
+		return chunk{}, fmt.Errorf("take %d MB of memory: %w", bytes>>20, err)
 	}
-	m := &memory{raw: raw, words: unsafe.Slice((*uint64)(unsafe.Pointer(&raw[0])), bytes/8)}
-	m.next = sweeps[0].pattern
-	return m, nil
+	return chunk{raw: raw, words: unsafe.Slice((*uint64)(unsafe.Pointer(&raw[0])), bytes/8)}, nil
 }
 
-func (m *memory) close() { _ = unix.Munmap(m.raw) }
+func (c *chunk) close() { _ = unix.Munmap(c.raw) }
+
+func newMemory(bytes int) (*memory, error) {
+	c, err := newChunk(bytes)
+	if err != nil {
+		return nil, err
+	}
+	return &memory{chunk: c, next: sweeps[0].pattern}, nil
+}
 
 func (m *memory) round(d *disturbance) (work float64, right bool) {
 	if d != nil && m.filled {

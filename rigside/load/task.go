@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"zerokeel/core/load"
+	"zerokeel/core/yardstick"
 )
 
 // task is what a worker computes: work whose result is known. It is not safe for concurrent use.
@@ -28,8 +29,8 @@ func (d *disturbance) pick(n int) int { return d.random.IntN(n) }
 // setting says how the tasks of a worker are made.
 type setting struct {
 	width       Width
-	memoryBytes int // for the memory load
-	steady      bool
+	memoryBytes int               // for the memory load
+	measure     yardstick.Measure // of a yardstick, which wants always the same work; "" for a proof
 	seed        uint64
 }
 
@@ -45,9 +46,15 @@ func newTask(kind load.Kind, s setting) (task, error) {
 	case load.Integer:
 		return newInteger(), nil
 	case load.Memory:
+		switch s.measure {
+		case yardstick.Each:
+			return newChase(s.memoryBytes, s.seed)
+		case yardstick.Rate:
+			return newStream(s.memoryBytes)
+		}
 		return newMemory(s.memoryBytes)
 	case load.Light:
-		if s.steady {
+		if s.measure != "" {
 			return newHeavy(Portable, portablePasses), nil
 		}
 		// One core at its highest clock: code that no rule slows down.
@@ -75,7 +82,7 @@ const mixedBytes = 8 << 20
 
 func closeTask(t task) {
 	switch t := t.(type) {
-	case *memory:
+	case interface{ close() }:
 		t.close()
 	case *medley:
 		for _, one := range t.tasks {

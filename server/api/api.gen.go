@@ -24,6 +24,24 @@ import (
 	"github.com/oapi-codegen/runtime"
 )
 
+// Defines values for AddScoresRequestBetter.
+const (
+	AddScoresRequestBetterHigher AddScoresRequestBetter = "higher"
+	AddScoresRequestBetterLower  AddScoresRequestBetter = "lower"
+)
+
+// Valid indicates whether the value is a known member of the AddScoresRequestBetter enum.
+func (e AddScoresRequestBetter) Valid() bool {
+	switch e {
+	case AddScoresRequestBetterHigher:
+		return true
+	case AddScoresRequestBetterLower:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ComparisonRowBetter.
 const (
 	ComparisonRowBetterHigher  ComparisonRowBetter = "higher"
@@ -368,6 +386,27 @@ func (e ReadLogParamsKinds) Valid() bool {
 		return false
 	}
 }
+
+// AddScoresRequest defines model for AddScoresRequest.
+type AddScoresRequest struct {
+	// At now when left out
+	At     *time.Time             `json:"at,omitempty"`
+	Better AddScoresRequestBetter `json:"better"`
+	Note   *string                `json:"note,omitempty"`
+
+	// Trim under which they were taken
+	Trim int64  `json:"trim"`
+	Unit string `json:"unit"`
+
+	// Values one for each run
+	Values []float64 `json:"values"`
+
+	// Yardstick its name; a new one is added to the workshop's
+	Yardstick string `json:"yardstick"`
+}
+
+// AddScoresRequestBetter defines model for AddScoresRequest.Better.
+type AddScoresRequestBetter string
 
 // BandGrid defines model for BandGrid.
 type BandGrid struct {
@@ -928,15 +967,26 @@ type RigFacts struct {
 
 // Score defines model for Score.
 type Score struct {
-	At time.Time `json:"at"`
-	Id int64     `json:"id"`
+	At   time.Time `json:"at"`
+	Id   int64     `json:"id"`
+	Note string    `json:"note"`
 
 	// Spoilt why it does not count; empty when it does
-	Spoilt    string  `json:"spoilt"`
-	Trial     int64   `json:"trial"`
+	Spoilt string `json:"spoilt"`
+
+	// Trial none when it was typed or imported
+	Trial     *int64  `json:"trial"`
 	Trim      int64   `json:"trim"`
 	Value     float64 `json:"value"`
 	Yardstick string  `json:"yardstick"`
+}
+
+// ScoresAdded defines model for ScoresAdded.
+type ScoresAdded struct {
+	Added int `json:"added"`
+
+	// Known that were there already
+	Known int `json:"known"`
 }
 
 // Setting defines model for Setting.
@@ -1172,13 +1222,20 @@ type WatchRule = watch.Rule
 
 // Yardstick defines model for Yardstick.
 type Yardstick struct {
-	Better  YardstickBetter `json:"better"`
-	Id      string          `json:"id"`
-	Load    string          `json:"load"`
-	Name    string          `json:"name"`
-	Runs    int             `json:"runs"`
-	Seconds float64         `json:"seconds"`
-	Unit    string          `json:"unit"`
+	Better YardstickBetter `json:"better"`
+	Id     string          `json:"id"`
+
+	// Load empty when it is not own
+	Load string `json:"load"`
+	Name string `json:"name"`
+
+	// Own rigs take it themselves; of others results are typed or imported
+	Own  bool `json:"own"`
+	Runs int  `json:"runs"`
+
+	// Seconds that a run takes, about
+	Seconds float64 `json:"seconds"`
+	Unit    string  `json:"unit"`
 }
 
 // YardstickBetter defines model for Yardstick.Better.
@@ -1303,6 +1360,9 @@ type ReportIncidentJSONRequestBody = ReportIncidentRequest
 
 // DraftBoardJSONRequestBody defines body for DraftBoard for application/json ContentType.
 type DraftBoardJSONRequestBody = DraftBoardRequest
+
+// AddScoresJSONRequestBody defines body for AddScores for application/json ContentType.
+type AddScoresJSONRequestBody = AddScoresRequest
 
 // StartTrialJSONRequestBody defines body for StartTrial for application/json ContentType.
 type StartTrialJSONRequestBody = StartTrialRequest
@@ -1429,6 +1489,15 @@ type ServerInterface interface {
 	// ListScores The rig's scores, oldest first
 	// (GET /api/rigs/{rig}/scores)
 	ListScores(ctx *echo.Context, rig RigID) error
+	// AddScores Add results of another program, one for each run
+	// (POST /api/rigs/{rig}/scores)
+	AddScores(ctx *echo.Context, rig RigID) error
+	// ImportScores Add results of other programs from CSV, with the columns trim (its number), yardstick, unit, better, value, and maybe time and note
+	// (POST /api/rigs/{rig}/scores/import)
+	ImportScores(ctx *echo.Context, rig RigID) error
+	// DeleteScore Remove a score that was typed or imported
+	// (DELETE /api/rigs/{rig}/scores/{score})
+	DeleteScore(ctx *echo.Context, rig RigID, score int64) error
 	// ListSettings Every setting that the rig's board offers, in work order, with the board's own label, range and step
 	// (GET /api/rigs/{rig}/settings)
 	ListSettings(ctx *echo.Context, rig RigID) error
@@ -2094,6 +2163,62 @@ func (w *ServerInterfaceWrapper) ListScores(ctx *echo.Context) error {
 	return err
 }
 
+// AddScores converts echo context to params.
+func (w *ServerInterfaceWrapper) AddScores(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddScores(ctx, rig)
+	return err
+}
+
+// ImportScores converts echo context to params.
+func (w *ServerInterfaceWrapper) ImportScores(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ImportScores(ctx, rig)
+	return err
+}
+
+// DeleteScore converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteScore(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// ------------- Path parameter "score" -------------
+	var score int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "score", ctx.Param("score"), &score, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter score: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteScore(ctx, rig, score)
+	return err
+}
+
 // ListSettings converts echo context to params.
 func (w *ServerInterfaceWrapper) ListSettings(ctx *echo.Context) error {
 	var err error
@@ -2608,6 +2733,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/events", wrapper.StreamEvents, options.OperationMiddlewares["streamEvents"]...)
 	router.GET(options.BaseURL+"/api/yardsticks", wrapper.ListYardsticks, options.OperationMiddlewares["listYardsticks"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/scores", wrapper.ListScores, options.OperationMiddlewares["listScores"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/scores", wrapper.AddScores, options.OperationMiddlewares["addScores"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/scores/import", wrapper.ImportScores, options.OperationMiddlewares["importScores"]...)
+	router.DELETE(options.BaseURL+"/api/rigs/:rig/scores/:score", wrapper.DeleteScore, options.OperationMiddlewares["deleteScore"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/comparison", wrapper.CompareTrims, options.OperationMiddlewares["compareTrims"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/incidents", wrapper.ListIncidents, options.OperationMiddlewares["listIncidents"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/incidents", wrapper.ReportIncident, options.OperationMiddlewares["reportIncident"]...)

@@ -33,3 +33,10 @@ export async function take<T>(call: Promise<{ data?: T; error?: unknown }>): Pro
   if (error !== undefined) throw new Refusal(error as Schemas['Problem']);
   return data as T;
 }
+
+/** Sends a table in CSV, of any size, and returns the answer, or throws what the server said against it. */
+export async function sendTable<T>(path: string, table: Blob): Promise<T> {
+  const answer = await fetch(path, { method: 'POST', headers: { 'Content-Type': 'text/csv' }, body: table });
+  if (!answer.ok) throw new Refusal((await answer.json()) as Schemas['Problem']);
+  return (await answer.json()) as T;
+}

@@ -122,7 +122,6 @@ export const channelsQuery = (rig: number) =>
 
 export const yardsticksQuery = queryOptions({
   queryKey: ['yardsticks'],
-  staleTime: Number.POSITIVE_INFINITY,
   queryFn: () => take(api.GET('/api/yardsticks')),
 });
 

@@ -817,8 +817,48 @@ export interface paths {
         /** The rig's scores, oldest first */
         get: operations["listScores"];
         put?: never;
-        post?: never;
+        /** Add results of another program, one for each run */
+        post: operations["addScores"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/scores/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add results of other programs from CSV, with the columns trim (its number), yardstick, unit, better, value, and maybe time and note */
+        post: operations["importScores"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/scores/{score}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+                score: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a score that was typed or imported */
+        delete: operations["deleteScore"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1688,18 +1728,53 @@ export interface components {
             unit: string;
             /** @enum {string} */
             better: "higher" | "lower";
+            /** @description rigs take it themselves; of others results are typed or imported */
+            own: boolean;
+            /** @description empty when it is not own */
             load: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description that a run takes, about
+             */
             seconds: number;
             runs: number;
+        };
+        AddScoresRequest: {
+            /**
+             * Format: int64
+             * @description under which they were taken
+             */
+            trim: number;
+            /** @description its name; a new one is added to the workshop's */
+            yardstick: string;
+            unit: string;
+            /** @enum {string} */
+            better: "higher" | "lower";
+            /** @description one for each run */
+            values: number[];
+            /**
+             * Format: date-time
+             * @description now when left out
+             */
+            at?: string;
+            note?: string;
+        };
+        ScoresAdded: {
+            added: number;
+            /** @description that were there already */
+            known: number;
         };
         Score: {
             /** Format: int64 */
             id: number;
             /** Format: int64 */
             trim: number;
-            /** Format: int64 */
-            trial: number;
+            /**
+             * Format: int64
+             * @description none when it was typed or imported
+             */
+            trial: number | null;
+            note: string;
             yardstick: string;
             /** Format: double */
             value: number;
@@ -3100,6 +3175,82 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Score"][];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addScores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddScoresRequest"];
+            };
+        };
+        responses: {
+            /** @description what came of it */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoresAdded"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    importScores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description what came of it */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoresAdded"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deleteScore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+                score: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -5,6 +5,7 @@ import { comparisonQuery, rigsQuery, scoresQuery, settingsQuery, trimsQuery, yar
 import type { SheetProps } from '../../app';
 import { decimalsOf, num, signed, trimName, value } from '../../ui/format';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
+import { OtherScores } from './other-scores';
 
 type Row = Schemas['ComparisonRow'];
 type Spread = Schemas['Spread'];
@@ -14,6 +15,7 @@ export function ScoresSheet({ rig, id, mode }: SheetProps) {
   const [, go] = useLocation();
   const { data: owner } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === rig) });
   const trims = useQuery(trimsQuery(rig));
+  const scores = useQuery(scoresQuery(rig));
   if (!owner || !trims.data) return <p className="p-4 text-soft">Reading the scores …</p>;
   const scored = trims.data.filter((t) => t.points != null);
   const base = trims.data.find((t) => t.id === id) ?? trims.data[0];
@@ -22,14 +24,14 @@ export function ScoresSheet({ rig, id, mode }: SheetProps) {
     scored.findLast((t) => t.inForce && t.id !== base?.id) ??
     scored.findLast((t) => t.id !== base?.id) ??
     base;
-  if (!base || !trim || scored.length === 0) {
+  if (!base || !trim || (scored.length === 0 && scores.data?.length === 0)) {
     return (
-      <div className="px-4">
+      <SheetWithDock dock={base && trim && <OtherScores rig={rig} trims={trims.data} trim={trim} />}>
         <Empty>
           <strong>No score was taken yet.</strong> Run the yardsticks under stock first, three runs each, on the Trial
           sheet: everything later is compared with that.
         </Empty>
-      </div>
+      </SheetWithDock>
     );
   }
   const choose = (b: number, t: number) => go(`/rig/${rig}/scores/${b}/${t}`);
@@ -73,7 +75,10 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
             {comparison.data?.changes.length === 0 && <p className="text-soft">Nothing: the same settings.</p>}
           </Section>
           <Spoilt rig={rig} trims={[base, trim]} />
-          <Button onClick={() => go(`/rig/${rig}/trial`)}>Take more runs</Button>
+          <Button className="mb-4" onClick={() => go(`/rig/${rig}/trial`)}>
+            Take more runs
+          </Button>
+          <OtherScores rig={rig} trims={trims} trim={trim} />
         </>
       }
     >
@@ -103,6 +108,7 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
 /** Runs that do not count, and why. */
 function Spoilt({ rig, trims }: { rig: number; trims: Trim[] }) {
   const scores = useQuery(scoresQuery(rig));
+  const yardsticks = useQuery(yardsticksQuery);
   const spoilt = scores.data?.filter((s) => s.spoilt && trims.some((t) => t.id === s.trim)) ?? [];
   if (spoilt.length === 0) return null;
   return (
@@ -111,7 +117,8 @@ function Spoilt({ rig, trims }: { rig: number; trims: Trim[] }) {
         {spoilt.map((s) => (
           <li key={s.id} className="py-0.5">
             <span className="num">
-              {trimName(trims.find((t) => t.id === s.trim) ?? { number: 0, name: '' })} {num(s.value)}
+              {trimName(trims.find((t) => t.id === s.trim) ?? { number: 0, name: '' })} {num(s.value)}{' '}
+              {yardsticks.data?.find((y) => y.id === s.yardstick)?.unit}
             </span>{' '}
             <span className="text-caution">{s.spoilt}</span>
           </li>

@@ -2,16 +2,10 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { api, type Rig, type Schemas, take } from '../../api/client';
-import { laddersQuery } from '../../api/queries';
+import { laddersQuery, yardsticksQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
 import { loadNames, roughly } from '../../ui/format';
 import { Button, Problem, Section } from '../../ui/parts';
-
-const benchmark: Schemas['LegRequest'][] = ['all-core', 'single-core'].flatMap((yardstick) => [
-  { yardstick },
-  { yardstick },
-  { yardstick },
-]);
 
 /** Chooses a ladder and starts it under the trim in force. */
 export function StartDock({ rig }: { rig: Rig }) {
@@ -51,13 +45,6 @@ export function StartDock({ rig }: { rig: Rig }) {
         <Button main hint="t" disabled={!ready} onClick={run}>
           Start trial
         </Button>
-        <Button
-          disabled={!ready}
-          title="Three runs of each yardstick"
-          onClick={() => start.mutate({ name: 'Benchmark', purpose: 'score', legs: benchmark })}
-        >
-          Benchmark
-        </Button>
       </div>
       <p className="mt-1.5 text-[13px]">
         <Link href={`/rig/${rig.id}/ladders`} className="underline decoration-line underline-offset-2">
@@ -68,8 +55,41 @@ export function StartDock({ rig }: { rig: Rig }) {
       {rig.linked && rig.trimInForce == null && (
         <p className="mt-1 text-caution">No trim is known to be in force. Fit one first.</p>
       )}
+      <Benchmark ready={ready} onStart={(legs) => start.mutate({ name: 'Benchmark', purpose: 'score', legs })} />
       <Problem error={start.error} />
     </Section>
+  );
+}
+
+/** Which yardsticks to take, several runs of each. */
+function Benchmark({ ready, onStart }: { ready: boolean; onStart: (legs: Schemas['LegRequest'][]) => void }) {
+  const yardsticks = useQuery(yardsticksQuery);
+  const [picked, setPicked] = useState(['all-core', 'single-core']);
+  const own = yardsticks.data?.filter((y) => y.own) ?? [];
+  const chosen = own.filter((y) => picked.includes(y.id));
+  const seconds = chosen.reduce((sum, y) => sum + y.runs * y.seconds, 0);
+  const toggle = (id: string) => setPicked(picked.includes(id) ? picked.filter((one) => one !== id) : [...picked, id]);
+  return (
+    <fieldset className="mt-3 border-t border-line pt-2" data-benchmark="">
+      <legend className="sr-only">Benchmark</legend>
+      <ul className="mb-1.5 grid grid-cols-[auto_auto] justify-between text-[13px]">
+        {own.map((y) => (
+          <li key={y.id}>
+            <label className="flex items-center gap-1.5 whitespace-nowrap" title={`${y.name}, ${y.unit}`}>
+              <input type="checkbox" checked={picked.includes(y.id)} onChange={() => toggle(y.id)} />
+              {y.name.replace(/ (throughput|time|under load|power)$/, '')}
+            </label>
+          </li>
+        ))}
+      </ul>
+      <Button
+        disabled={!ready || chosen.length === 0}
+        onClick={() => onStart(chosen.flatMap((y) => Array.from({ length: y.runs }, () => ({ yardstick: y.id }))))}
+      >
+        Benchmark
+      </Button>
+      <span className="num ml-2 text-[13px] text-soft">{chosen.length > 0 && roughly(seconds)}</span>
+    </fieldset>
   );
 }
 
