@@ -24,14 +24,15 @@ func figures(kind load.Kind, channels []link.Channel, samples samplesByKey) []st
 		if c.Core >= 0 || c.Quantity == "limiter" {
 			continue
 		}
-		if f, ok := figure(kind, c, samples[c.Key]); ok {
+		if f, ok := Figure(kind, c, samples[c.Key]); ok {
 			list = append(list, f)
 		}
 	}
 	return append(list, clockFigures(kind, channels, samples)...)
 }
 
-func figure(kind load.Kind, c link.Channel, samples []series.Sample) (store.Figure, bool) {
+// Figure sums up a channel over a leg with a kind of load: its mean over the steady part, and its peak.
+func Figure(kind load.Kind, c link.Channel, samples []series.Sample) (store.Figure, bool) {
 	values := present(samples)
 	if len(values) == 0 {
 		return store.Figure{}, false

@@ -4,9 +4,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"io"
 	"math"
 	"net/http"
 	"slices"
@@ -214,20 +212,8 @@ func TestScoresOfOtherPrograms(t *testing.T) {
 	path := fmt.Sprintf("/api/rigs/%d/scores", rig.ID)
 	send := func(table string) (int, string) {
 		t.Helper()
-		request, err := http.NewRequest("POST", rig.Address+path+"/import", strings.NewReader(table))
-		if err != nil {
-			t.Fatal(err)
-		}
-		request.Header.Set("Content-Type", "text/csv")
-		response, err := http.DefaultClient.Do(request)
-		if err != nil {
-			t.Fatal(err)
-		}
-		text, err := io.ReadAll(response.Body)
-		if err := errors.Join(err, response.Body.Close()); err != nil {
-			t.Fatal(err)
-		}
-		return response.StatusCode, string(text)
+		status, text := upload(t, rig.Address, path+"/import", strings.NewReader(table))
+		return status, string(text)
 	}
 	table := "Trim;Yardstick;Unit;Better;Value;Time\n0;Big render;s;lower;93,2;2026-03-01 10:00:00\n0;Big render;s;lower;93,4;2026-03-01 10:05:00\nT1;Big render;s;lower;88,1;2026-03-01 11:00:00\n1;Big render;;;88,3;2026-03-01 11:05:00\n"
 	if status, text := send(table); status != 201 || text != `{"added":4,"known":0}`+"\n" {

@@ -42,6 +42,9 @@ func (s *Server) ExportTelemetry(c *echo.Context, id int64, params api.ExportTel
 	if err != nil {
 		return err
 	}
+	if r.Channels.V, err = s.channelsOf(ctx, r, id); err != nil {
+		return err
+	}
 	w, begun, err := windowOf(legs, &api.GetTelemetryParams{FromS: params.FromS, ToS: params.ToS, Keys: params.Keys})
 	if err != nil {
 		return err

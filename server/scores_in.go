@@ -122,21 +122,21 @@ func (e *entry) yardstick(name, unit, better, at string, f *fault.List) string {
 	name, unit = strings.TrimSpace(name), strings.TrimSpace(unit)
 	id := slug(name)
 	if id == "" {
-		f.Add(join(at, "yardstick"), "give its name", "%.40q holds no letter", name)
+		f.Add(placed(at, "yardstick"), "give its name", "%.40q holds no letter", name)
 		return ""
 	}
 	if _, own := yardstick.Of(id); own || slices.ContainsFunc(yardstick.List(), func(y yardstick.Yardstick) bool { return strings.EqualFold(y.Name, name) }) {
-		f.Add(join(at, "yardstick"), "run a benchmark on the Trial sheet", "%s is taken by the rig itself", name)
+		f.Add(placed(at, "yardstick"), "run a benchmark on the Trial sheet", "%s is taken by the rig itself", name)
 		return ""
 	}
 	if i := slices.IndexFunc(e.known, func(y yardstick.Yardstick) bool { return y.ID == id }); i >= 0 {
 		if y := e.known[i]; unit != "" && unit != y.Unit || better != "" && better != string(y.Better) {
-			f.Add(join(at, "unit"), fmt.Sprintf("give the score in %s, where %s is better, or name another yardstick", y.Unit, y.Better), "%s is known in %s, where %s is better", y.Name, y.Unit, y.Better)
+			f.Add(placed(at, "unit"), fmt.Sprintf("give the score in %s, where %s is better, or name another yardstick", y.Unit, y.Better), "%s is known in %s, where %s is better", y.Name, y.Unit, y.Better)
 		}
 		return id
 	}
 	if better != string(yardstick.Higher) && better != string(yardstick.Lower) {
-		f.Add(join(at, "better"), "give higher or lower", "%.40q tells not which scores of %s are the better ones", better, name)
+		f.Add(placed(at, "better"), "give higher or lower", "%.40q tells not which scores of %s are the better ones", better, name)
 		return ""
 	}
 	y := yardstick.Yardstick{ID: id, Name: cutText(name, 80), Unit: cutText(unit, 20), Better: yardstick.Better(better)}
@@ -206,7 +206,7 @@ func (e *entry) readRow(l *columns.Layout, row columns.Row, at map[string]int, n
 	number, gap, ok := l.Number(strings.TrimPrefix(strings.ToUpper(cell("trim")), "T"))
 	i := slices.IndexFunc(e.trims, func(t store.Trim) bool { return ok && !gap && float64(t.Number) == number })
 	if i < 0 {
-		f.Add(join(where, "trim"), "give the number of a trim of this rig", "%.40q is none", cell("trim"))
+		f.Add(placed(where, "trim"), "give the number of a trim of this rig", "%.40q is none", cell("trim"))
 	} else {
 		x.TrimID = e.trims[i].ID
 	}
@@ -217,15 +217,15 @@ func (e *entry) readRow(l *columns.Layout, row columns.Row, at map[string]int, n
 	if l.Clock != columns.NoClock && l.TimeColumn != at["value"] && l.TimeColumn != at["trim"] {
 		when, relative, err := l.At(row.Cells)
 		if err != nil || relative {
-			f.Add(join(where, "time"), "give date and time, such as 2026-03-01 10:00:00", "the moment cannot be read")
+			f.Add(placed(where, "time"), "give date and time, such as 2026-03-01 10:00:00", "the moment cannot be read")
 		} else {
 			x.RigClock = when.UTC()
 		}
 	}
-	e.add(x, join(where, "value"), f)
+	e.add(x, placed(where, "value"), f)
 }
 
-func join(at, field string) string {
+func placed(at, field string) string {
 	if at == "" {
 		return field
 	}

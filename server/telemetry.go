@@ -91,6 +91,9 @@ func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetry
 		names[i] = string(l)
 	}
 	out.Limiters = &names
+	if r.Channels.V, err = s.channelsOf(ctx, r, id); err != nil {
+		return err
+	}
 	w, begun, err := windowOf(legs, &params)
 	if err != nil || !begun {
 		if err == nil {

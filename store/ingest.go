@@ -164,7 +164,7 @@ func (in *ingest) samples(s *link.Samples) error {
 	if l.StartedMS != nil {
 		l.seenS = max(l.seenS, float64(s.At[len(s.At)-1]-*l.StartedMS)/1000)
 	}
-	return in.tail(l.ID, &tail{slices.Clone(s.At), s.Channels, columns(s.Values)})
+	return in.tail(l.ID, &tail{slices.Clone(s.At), s.Channels, withGaps(s.Values)})
 }
 
 // progress stores work counts as channels of their own.

@@ -160,7 +160,7 @@ func decodeOldTail(body []byte) (tail, error) {
 	if err := json.Unmarshal(body, &old); err != nil {
 		return tail{}, fmt.Errorf("%w: %w", errTail, err)
 	}
-	t := tail{At: old.At, Channels: old.Channels, Values: columns(old.Values)}
+	t := tail{At: old.At, Channels: old.Channels, Values: withGaps(old.Values)}
 	for _, column := range t.Values {
 		if len(t.Values) != len(t.Channels) || len(column) != len(t.At) {
 			return tail{}, fmt.Errorf("%w: columns of unequal length", errTail)
@@ -169,8 +169,8 @@ func decodeOldTail(body []byte) (tail, error) {
 	return t, nil
 }
 
-// columns turns missing values into NaN.
-func columns(values [][]*float64) [][]float64 {
+// withGaps turns missing values into NaN.
+func withGaps(values [][]*float64) [][]float64 {
 	out := make([][]float64, len(values))
 	for i, list := range values {
 		out[i] = make([]float64, len(list))

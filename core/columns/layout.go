@@ -344,3 +344,13 @@ func quote(text string) string {
 	}
 	return "“" + strings.ToValidUTF8(text, "�") + "”"
 }
+
+// Swap reads day and month the other way round, where that can be.
+func (l *Layout) Swap() {
+	for one, other := range otherWay {
+		if rest, ok := strings.CutPrefix(l.Format, one); ok {
+			l.Format = other + rest
+			return
+		}
+	}
+}

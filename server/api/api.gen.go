@@ -198,6 +198,36 @@ func (e LogEntryKind) Valid() bool {
 	}
 }
 
+// Defines values for LogLayoutClock.
+const (
+	Elapsed   LogLayoutClock = "elapsed"
+	ElapsedMs LogLayoutClock = "elapsed-ms"
+	None      LogLayoutClock = "none"
+	Stamp     LogLayoutClock = "stamp"
+	Unix      LogLayoutClock = "unix"
+	UnixMs    LogLayoutClock = "unix-ms"
+)
+
+// Valid indicates whether the value is a known member of the LogLayoutClock enum.
+func (e LogLayoutClock) Valid() bool {
+	switch e {
+	case Elapsed:
+		return true
+	case ElapsedMs:
+		return true
+	case None:
+		return true
+	case Stamp:
+		return true
+	case Unix:
+		return true
+	case UnixMs:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ReportIncidentRequestKind.
 const (
 	Froze     ReportIncidentRequestKind = "froze"
@@ -716,6 +746,13 @@ type Inject struct {
 	Core   int     `json:"core"`
 }
 
+// JoinedLog defines model for JoinedLog.
+type JoinedLog struct {
+	// Faults the first broken lines
+	Faults []Fault   `json:"faults"`
+	Log    SensorLog `json:"log"`
+}
+
 // Ladder defines model for Ladder.
 type Ladder struct {
 	Changed   bool   `json:"changed"`
@@ -831,6 +868,24 @@ type Load struct {
 	Regime string `json:"regime"`
 }
 
+// LogColumn defines model for LogColumn.
+type LogColumn struct {
+	Channel string `json:"channel"`
+
+	// Example of the first line of data
+	Example string `json:"example"`
+	Label   string `json:"label"`
+	Name    string `json:"name"`
+	Numeric bool   `json:"numeric"`
+
+	// Own the channel that it would be by itself
+	Own string `json:"own"`
+
+	// Time it tells the time, or the date
+	Time bool   `json:"time"`
+	Unit string `json:"unit"`
+}
+
 // LogEntry defines model for LogEntry.
 type LogEntry struct {
 	At time.Time `json:"at"`
@@ -846,6 +901,52 @@ type LogEntry struct {
 
 // LogEntryKind defines model for LogEntry.Kind.
 type LogEntryKind string
+
+// LogLayout defines model for LogLayout.
+type LogLayout struct {
+	Clock        LogLayoutClock `json:"clock"`
+	Columns      []LogColumn    `json:"columns"`
+	DecimalComma bool           `json:"decimalComma"`
+	Delimiter    string         `json:"delimiter"`
+
+	// EitherWay day and month could be the other way round
+	EitherWay bool `json:"eitherWay"`
+
+	// FirstS of the first line, since the trial's start, before shifting
+	FirstS float64 `json:"firstS"`
+
+	// Format of a stamp, as 2006-01-02 15:04:05 would be written
+	Format string `json:"format"`
+
+	// Remembered the mapping is the one kept for the source
+	Remembered bool `json:"remembered"`
+
+	// ShiftS proposed, so that it falls into the trial
+	ShiftS float64 `json:"shiftS"`
+
+	// Source the same for all tables with the same columns
+	Source string `json:"source"`
+
+	// Standard channels with a meaning of their own that the rig does not tell itself
+	Standard []LogTarget `json:"standard"`
+}
+
+// LogLayoutClock defines model for LogLayout.Clock.
+type LogLayoutClock string
+
+// LogMapping defines model for LogMapping.
+type LogMapping struct {
+	// Columns every column, in the table's order
+	Columns []LogTarget `json:"columns"`
+}
+
+// LogTarget defines model for LogTarget.
+type LogTarget struct {
+	// Channel empty to leave the column out
+	Channel string `json:"channel"`
+	Column  string `json:"column"`
+	Label   string `json:"label"`
+}
 
 // MachineState defines model for MachineState.
 type MachineState = machine.State
@@ -987,6 +1088,19 @@ type ScoresAdded struct {
 
 	// Known that were there already
 	Known int `json:"known"`
+}
+
+// SensorLog defines model for SensorLog.
+type SensorLog struct {
+	Broken   int64    `json:"broken"`
+	Channels []string `json:"channels"`
+	Id       int64    `json:"id"`
+	Lines    int64    `json:"lines"`
+	Name     string   `json:"name"`
+	ShiftS   float64  `json:"shiftS"`
+
+	// Used lines that fell into a leg
+	Used int64 `json:"used"`
 }
 
 // Setting defines model for Setting.
@@ -1289,6 +1403,24 @@ type ReadLogParamsKinds string
 // ImportTrimJSONBody defines parameters for ImportTrim.
 type ImportTrimJSONBody map[string]interface{}
 
+// JoinLogParams defines parameters for JoinLog.
+type JoinLogParams struct {
+	// Name of the file
+	Name *string `form:"name,omitempty" json:"name,omitempty"`
+
+	// ShiftS added to its times, so that they agree with the rig's clock in UTC; found out when left out
+	ShiftS *float64 `form:"shiftS,omitempty" json:"shiftS,omitempty"`
+
+	// Swap read day and month the other way round
+	Swap *bool `form:"swap,omitempty" json:"swap,omitempty"`
+}
+
+// ReadLogLayoutParams defines parameters for ReadLogLayout.
+type ReadLogLayoutParams struct {
+	// Swap read day and month the other way round
+	Swap *bool `form:"swap,omitempty" json:"swap,omitempty"`
+}
+
 // MarkTrialJSONBody defines parameters for MarkTrial.
 type MarkTrialJSONBody struct {
 	Text string `json:"text"`
@@ -1330,6 +1462,9 @@ type TickCardJSONRequestBody TickCardJSONBody
 
 // PutLadderJSONRequestBody defines body for PutLadder for application/json ContentType.
 type PutLadderJSONRequestBody = LadderTemplate
+
+// MapLogSourceJSONRequestBody defines body for MapLogSource for application/json ContentType.
+type MapLogSourceJSONRequestBody = LogMapping
 
 // PutPartJSONRequestBody defines body for PutPart for application/json ContentType.
 type PutPartJSONRequestBody PutPartJSONBody
@@ -1414,6 +1549,9 @@ type ServerInterface interface {
 	// ListLoads The loads, and what each is made to find
 	// (GET /api/loads)
 	ListLoads(ctx *echo.Context) error
+	// MapLogSource Keep how the columns of a source are mapped
+	// (PUT /api/log-sources/{source})
+	MapLogSource(ctx *echo.Context, source string) error
 	// ListParts All part sheets
 	// (GET /api/parts)
 	ListParts(ctx *echo.Context) error
@@ -1528,6 +1666,18 @@ type ServerInterface interface {
 	// GetTrial One trial with its legs and events
 	// (GET /api/trials/{trial})
 	GetTrial(ctx *echo.Context, trial TrialID) error
+	// ListLogs Other recorders' logs that were joined to a trial
+	// (GET /api/trials/{trial}/logs)
+	ListLogs(ctx *echo.Context, trial TrialID) error
+	// JoinLog Join a log in CSV to a trial by time, its columns mapped as kept for its source
+	// (POST /api/trials/{trial}/logs)
+	JoinLog(ctx *echo.Context, trial TrialID, params JoinLogParams) error
+	// ReadLogLayout How a log is written, told by its first lines, and which channels its columns would become
+	// (POST /api/trials/{trial}/logs/layout)
+	ReadLogLayout(ctx *echo.Context, trial TrialID, params ReadLogLayoutParams) error
+	// DropLog Take a log off a trial again
+	// (DELETE /api/trials/{trial}/logs/{log})
+	DropLog(ctx *echo.Context, trial TrialID, log int64) error
 	// MarkTrial Pin a remark to this moment of a running trial
 	// (POST /api/trials/{trial}/marks)
 	MarkTrial(ctx *echo.Context, trial TrialID) error
@@ -1700,6 +1850,22 @@ func (w *ServerInterfaceWrapper) ListLoads(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListLoads(ctx)
+	return err
+}
+
+// MapLogSource converts echo context to params.
+func (w *ServerInterfaceWrapper) MapLogSource(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "source" -------------
+	var source string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "source", ctx.Param("source"), &source, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter source: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MapLogSource(ctx, source)
 	return err
 }
 
@@ -2379,6 +2545,110 @@ func (w *ServerInterfaceWrapper) GetTrial(ctx *echo.Context) error {
 	return err
 }
 
+// ListLogs converts echo context to params.
+func (w *ServerInterfaceWrapper) ListLogs(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trial" -------------
+	var trial TrialID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trial", ctx.Param("trial"), &trial, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trial: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListLogs(ctx, trial)
+	return err
+}
+
+// JoinLog converts echo context to params.
+func (w *ServerInterfaceWrapper) JoinLog(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trial" -------------
+	var trial TrialID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trial", ctx.Param("trial"), &trial, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trial: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params JoinLogParams
+	// ------------- Optional query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// ------------- Optional query parameter "shiftS" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "shiftS", ctx.QueryParams(), &params.ShiftS, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter shiftS: %s", err))
+	}
+
+	// ------------- Optional query parameter "swap" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "swap", ctx.QueryParams(), &params.Swap, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter swap: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.JoinLog(ctx, trial, params)
+	return err
+}
+
+// ReadLogLayout converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadLogLayout(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trial" -------------
+	var trial TrialID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trial", ctx.Param("trial"), &trial, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trial: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReadLogLayoutParams
+	// ------------- Optional query parameter "swap" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "swap", ctx.QueryParams(), &params.Swap, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter swap: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadLogLayout(ctx, trial, params)
+	return err
+}
+
+// DropLog converts echo context to params.
+func (w *ServerInterfaceWrapper) DropLog(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trial" -------------
+	var trial TrialID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trial", ctx.Param("trial"), &trial, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trial: %s", err))
+	}
+
+	// ------------- Path parameter "log" -------------
+	var log int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "log", ctx.Param("log"), &log, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter log: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DropLog(ctx, trial, log)
+	return err
+}
+
 // MarkTrial converts echo context to params.
 func (w *ServerInterfaceWrapper) MarkTrial(ctx *echo.Context) error {
 	var err error
@@ -2710,6 +2980,11 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/rigs/:rig/trials", wrapper.ListTrials, options.OperationMiddlewares["listTrials"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/trials", wrapper.StartTrial, options.OperationMiddlewares["startTrial"]...)
 	router.GET(options.BaseURL+"/api/trials/:trial/telemetry.csv", wrapper.ExportTelemetry, options.OperationMiddlewares["exportTelemetry"]...)
+	router.GET(options.BaseURL+"/api/trials/:trial/logs", wrapper.ListLogs, options.OperationMiddlewares["listLogs"]...)
+	router.POST(options.BaseURL+"/api/trials/:trial/logs", wrapper.JoinLog, options.OperationMiddlewares["joinLog"]...)
+	router.POST(options.BaseURL+"/api/trials/:trial/logs/layout", wrapper.ReadLogLayout, options.OperationMiddlewares["readLogLayout"]...)
+	router.DELETE(options.BaseURL+"/api/trials/:trial/logs/:log", wrapper.DropLog, options.OperationMiddlewares["dropLog"]...)
+	router.PUT(options.BaseURL+"/api/log-sources/:source", wrapper.MapLogSource, options.OperationMiddlewares["mapLogSource"]...)
 	router.GET(options.BaseURL+"/api/loads", wrapper.ListLoads, options.OperationMiddlewares["listLoads"]...)
 	router.GET(options.BaseURL+"/api/ladders", wrapper.ListLadders, options.OperationMiddlewares["listLadders"]...)
 	router.DELETE(options.BaseURL+"/api/ladders/:ladder", wrapper.DeleteLadder, options.OperationMiddlewares["deleteLadder"]...)

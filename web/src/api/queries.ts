@@ -78,6 +78,7 @@ const drawn = [
   'rate.*',
   'load.*',
   'limiter',
+  'log.*',
 ];
 
 /** The figures of a trial, of all of it when no view is given. */
@@ -91,6 +92,12 @@ export const telemetryQuery = (trial: number, view?: View) =>
         }),
       ),
     placeholderData: (before) => before,
+  });
+
+export const logsQuery = (trial: number) =>
+  queryOptions({
+    queryKey: ['trials', 'logs', trial],
+    queryFn: () => take(api.GET('/api/trials/{trial}/logs', { params: { path: { trial } } })),
   });
 
 export const laddersQuery = (cores: number) =>

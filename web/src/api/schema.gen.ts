@@ -476,6 +476,84 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial}/logs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        /** Other recorders' logs that were joined to a trial */
+        get: operations["listLogs"];
+        put?: never;
+        /** Join a log in CSV to a trial by time, its columns mapped as kept for its source */
+        post: operations["joinLog"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial}/logs/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How a log is written, told by its first lines, and which channels its columns would become */
+        post: operations["readLogLayout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial}/logs/{log}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+                log: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a log off a trial again */
+        delete: operations["dropLog"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log-sources/{source}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep how the columns of a source are mapped */
+        put: operations["mapLogSource"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/loads": {
         parameters: {
             query?: never;
@@ -1722,6 +1800,78 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        LogMapping: {
+            /** @description every column, in the table's order */
+            columns: components["schemas"]["LogTarget"][];
+        };
+        LogTarget: {
+            column: string;
+            /** @description empty to leave the column out */
+            channel: string;
+            label: string;
+        };
+        LogLayout: {
+            /** @description the same for all tables with the same columns */
+            source: string;
+            /** @description the mapping is the one kept for the source */
+            remembered: boolean;
+            delimiter: string;
+            decimalComma: boolean;
+            /** @enum {string} */
+            clock: "none" | "stamp" | "unix" | "unix-ms" | "elapsed" | "elapsed-ms";
+            /** @description of a stamp, as 2006-01-02 15:04:05 would be written */
+            format: string;
+            /** @description day and month could be the other way round */
+            eitherWay: boolean;
+            /**
+             * Format: double
+             * @description of the first line, since the trial's start, before shifting
+             */
+            firstS: number;
+            /**
+             * Format: double
+             * @description proposed, so that it falls into the trial
+             */
+            shiftS: number;
+            columns: components["schemas"]["LogColumn"][];
+            /** @description channels with a meaning of their own that the rig does not tell itself */
+            standard: components["schemas"]["LogTarget"][];
+        };
+        LogColumn: {
+            name: string;
+            unit: string;
+            numeric: boolean;
+            /** @description it tells the time, or the date */
+            time: boolean;
+            channel: string;
+            /** @description the channel that it would be by itself */
+            own: string;
+            label: string;
+            /** @description of the first line of data */
+            example: string;
+        };
+        SensorLog: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: double */
+            shiftS: number;
+            /** Format: int64 */
+            lines: number;
+            /**
+             * Format: int64
+             * @description lines that fell into a leg
+             */
+            used: number;
+            /** Format: int64 */
+            broken: number;
+            channels: string[];
+        };
+        JoinedLog: {
+            log: components["schemas"]["SensorLog"];
+            /** @description the first broken lines */
+            faults: components["schemas"]["Fault"][];
+        };
         Yardstick: {
             id: string;
             name: string;
@@ -2622,6 +2772,140 @@ export interface operations {
                 content: {
                     "text/csv": string;
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLogs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description logs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SensorLog"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    joinLog: {
+        parameters: {
+            query?: {
+                /** @description of the file */
+                name?: string;
+                /** @description added to its times, so that they agree with the rig's clock in UTC; found out when left out */
+                shiftS?: number;
+                /** @description read day and month the other way round */
+                swap?: boolean;
+            };
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description what came of it */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinedLog"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readLogLayout: {
+        parameters: {
+            query?: {
+                /** @description read day and month the other way round */
+                swap?: boolean;
+            };
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description the layout */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogLayout"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    dropLog: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+                log: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    mapLogSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogMapping"];
+            };
+        };
+        responses: {
+            /** @description kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -19,7 +19,8 @@ export function signed(x: number, decimals = 0): string {
 export function decimalsOf(unit: string): number {
   if (unit === 'V') return 3;
   if (unit === '°C' || unit === 'W' || unit === 'A' || unit === 'K') return 1;
-  if (unit === 'pt/W') return 2;
+  if (unit === 'pt/W' || unit === 'ms' || unit === 's') return 2;
+  if (unit === 'ns' || unit === 'GB/s') return 1;
   return 0;
 }
 

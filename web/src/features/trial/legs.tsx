@@ -1,4 +1,6 @@
+import { useQuery } from '@tanstack/react-query';
 import type { Leg, Trial } from '../../api/client';
+import { yardsticksQuery } from '../../api/queries';
 import { loadNames, num, span } from '../../ui/format';
 import { Section, Verdict } from '../../ui/parts';
 
@@ -7,19 +9,23 @@ const mild = new Set(['mark', 'corrected', 'throttled']);
 
 /** The legs as a timetable, with what was found in each. */
 export function Legs({ trial }: { trial: Trial }) {
+  const yardsticks = useQuery(yardsticksQuery);
+  const yardstick = (leg: Leg) => yardsticks.data?.find((y) => y.id === leg.yardstick);
   return (
     <Section title="Legs">
       <ol className="row-rule" data-legs="">
         {trial.legs.map((leg) => (
           <li key={leg.id} className="py-1">
             <p className="flex justify-between">
-              <span>
-                {leg.yardstick ? (leg.yardstick === 'all-core' ? 'All-core' : 'Single-core') : loadNames[leg.load]}
-              </span>
+              <span>{leg.yardstick ? (yardstick(leg)?.name ?? leg.yardstick) : loadNames[leg.load]}</span>
               <span className="num">{time(leg)}</span>
             </p>
             <p className="flex justify-between gap-2 text-[13px]">
-              <span className="truncate text-soft">{leg.score != null ? `${num(leg.score)} pt` : cores(leg)}</span>
+              <span className="truncate text-soft">
+                {leg.score != null
+                  ? `${num(leg.score, leg.score < 1000 ? 2 : 0)} ${yardstick(leg)?.unit ?? ''}`
+                  : cores(leg)}
+              </span>
               {leg.verdict ? (
                 <span className="whitespace-nowrap">
                   <Verdict verdict={leg.verdict} />

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Schemas, Trial, Trim } from '../../api/client';
 import { telemetryQuery, type View } from '../../api/queries';
+import { decimalsOf } from '../../ui/format';
 import { CoreStrip, LimiterRibbon } from './ribbon';
 import { type Line, Strip, TimeRuler } from './strip';
 import { useZoomKeys, ViewBar, within } from './view-bar';
@@ -47,7 +48,11 @@ export function Strips({ trial, trim, others }: { trial: Trial; trim?: Trim; oth
   const height = Math.max(58, Math.floor((size.height - 110 - cores * 9) / Math.max(3, strips.length)) - 17);
   const limits = limitsOf(trim);
   return (
-    <div ref={host} className="min-h-0 flex-1" data-strips={data?.channels.length ?? 0}>
+    <div
+      ref={host}
+      className="min-h-0 flex-1 overflow-x-hidden overflow-y-auto"
+      data-strips={data?.channels.length ?? 0}
+    >
       {data && data.channels.length === 0 && (
         <p className="text-soft">No figures yet: they come in once the first leg has begun.</p>
       )}
@@ -144,6 +149,15 @@ function build(channels: Channel[], above: boolean, under?: Telemetry, axis?: Te
     ]);
   add('Rate', 1, [[byKey('rate.mean'), 'mean of the cores', 'main']]);
   add('Load', 0, [[byKey('load.mean'), 'mean of the cores', 'main']]);
+  const logged = channels.filter((c) => c.key.startsWith('log.'));
+  for (const unit of new Set(logged.map((c) => c.unit))) {
+    const own = logged.filter((c) => c.unit === unit);
+    add(
+      `Log, ${own[0]?.quantity === 'other' ? unit || 'no unit' : own[0]?.quantity}`,
+      decimalsOf(unit),
+      own.map((c, i) => [c, c.label, i === 0 ? 'main' : 'thin']),
+    );
+  }
   return out;
 }
 

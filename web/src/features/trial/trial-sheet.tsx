@@ -10,6 +10,7 @@ import { loadNames, span, trimName } from '../../ui/format';
 import { Button, Empty, Problem, Section, Verdict } from '../../ui/parts';
 import { useFit } from '../trim/use-fit';
 import { Legs } from './legs';
+import { Logs } from './logs';
 import { StartDock } from './start-dock';
 import { Strips } from './strips';
 
@@ -42,6 +43,7 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
         {t && !t.ended ? <RunningDock trial={t} /> : <StartDock rig={rig} />}
         {t && <Legs trial={t} />}
         {t?.ended && <WhatItShows rig={rig} trial={t} />}
+        {t?.ended && <Logs trial={t} />}
         <Earlier rig={rigId} trials={trials.data} shown={shown} />
       </aside>
     </div>

@@ -1,0 +1,9 @@
+-- +goose Up
+CREATE TABLE log_sources (
+  id         VARCHAR(40) NOT NULL PRIMARY KEY,
+  mapping    JSON        NOT NULL,
+  changed_at DATETIME(6) NOT NULL
+);
+
+-- +goose Down
+DROP TABLE log_sources;
