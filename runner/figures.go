@@ -1,6 +1,7 @@
 package runner
 
 import (
+	"cmp"
 	"math"
 	"slices"
 	"strings"
@@ -109,19 +110,22 @@ func turnFigures(channels []link.Channel, samples samplesByKey) []store.Figure {
 // KeyAbove is the key of the channel that holds the processor's temperature above ambient.
 const KeyAbove = "temperature.above"
 
-// AboveAmbient returns the processor's temperature above ambient, as it was measured meanwhile, or else as it was given.
+// AboveAmbient returns the processor's temperature above ambient: above what was measured last, or, where it was never
+// measured, above what was given.
 func AboveAmbient(buckets map[string][]series.Bucket, ambientC float64) []series.Bucket {
-	room := map[int64]float64{}
-	for _, b := range buckets["temperature.ambient"] {
-		room[b.T] = b.Mean
+	room := slices.Clone(buckets["temperature.ambient"])
+	slices.SortStableFunc(room, func(a, b series.Bucket) int { return cmp.Compare(a.T, b.T) })
+	if len(room) > 0 {
+		ambientC = room[0].Mean // until the first measurement, nothing better is known
 	}
+	hot := slices.Clone(buckets[keyTemperature])
+	slices.SortStableFunc(hot, func(a, b series.Bucket) int { return cmp.Compare(a.T, b.T) })
 	var out []series.Bucket
-	for _, b := range buckets[keyTemperature] {
-		a, measured := room[b.T]
-		if !measured {
-			a = ambientC
+	for _, b := range hot {
+		for len(room) > 0 && room[0].T <= b.T {
+			ambientC, room = room[0].Mean, room[1:]
 		}
-		out = append(out, series.Bucket{T: b.T, Min: b.Min - a, Mean: b.Mean - a, Max: b.Max - a, N: b.N})
+		out = append(out, series.Bucket{T: b.T, Min: b.Min - ambientC, Mean: b.Mean - ambientC, Max: b.Max - ambientC, N: b.N})
 	}
 	return out
 }

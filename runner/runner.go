@@ -40,6 +40,7 @@ type Runner struct {
 	wake  chan struct{}
 
 	newest sync.Map // rig → its processor's newest temperature, float64
+	named  sync.Map // rig → the names that its sensors were given, by those that they tell, map[string]string
 
 	mu       sync.Mutex
 	deaf     time.Time       // until when this server could not have heard a rig: its start, or the end of an outage
@@ -206,6 +207,12 @@ func (r *Runner) RigClock(rig int64) time.Time {
 
 // Hello implements link.Sink.
 func (r *Runner) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
+	names, err := r.names(ctx, rig, h)
+	if err != nil {
+		r.wasDeaf()
+		return 0, err
+	}
+	r.named.Store(rig, names)
 	last, err := r.store.Hello(ctx, rig, h)
 	if err == nil && h.Crash != nil {
 		err = r.crashed(ctx, rig, h.Crash)
@@ -253,6 +260,7 @@ func (r *Runner) crashed(ctx context.Context, id int64, c *link.Crash) error {
 
 // Frames implements link.Sink.
 func (r *Runner) Frames(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
+	r.renamed(rig, frames)
 	last, err := r.store.Ingest(ctx, rig, stream, frames)
 	if err != nil {
 		if !errors.Is(err, store.ErrGap) {

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"database/sql"
 	"errors"
+	"slices"
 	"time"
 
 	"zerokeel/core/trim"
@@ -201,7 +202,11 @@ func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs
 	}
 	result := verdict.Judge(evidence(l, ending, events, samples))
 	l.State, l.Result = store.LegEnded, store.AsJSON(result)
-	l.Figures = store.AsJSON(figures(l.Load, rig.Channels.V, samples))
+	told, err := r.store.LogChannels(ctx, t.ID) // what a person read meanwhile
+	if err != nil {
+		return err
+	}
+	l.Figures = store.AsJSON(figures(l.Load, append(slices.Clone(rig.Channels.V), told...), samples))
 	if result.Verdict == verdict.Held {
 		takeScore(l, legs[:i], samples)
 	}

@@ -51,7 +51,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"POST", one + "/scores/import", table, 201}, {"POST", one + "/scores/import", "trim,value\n0,1\n", 422},
 		{"POST", one + "/scores", fmt.Sprintf(`{"trim":%d,"yardstick":"Own game","unit":"1/s","better":"higher","values":[141,143]}`, stock), 201},
 		{"POST", "/api/trials/1/logs/layout", "s,x [W]\n0,1\n1,2\n", 200}, {"POST", "/api/trials/1/logs", "s,x [W]\n0,1\n1,2\n", 201}, {"GET", "/api/trials/1/logs", "", 200},
-		{"DELETE", "/api/trials/1/logs/1", "", 204}, {"PUT", "/api/log-sources/0123456789abcdef0123", `{"columns":[]}`, 204},
+		{"DELETE", "/api/trials/1/logs/1", "", 204}, {"POST", "/api/trials/1/readings", `{"channel":"temperature.coolant","value":31}`, 422}, {"PUT", "/api/log-sources/0123456789abcdef0123", `{"columns":[]}`, 204},
 		{"DELETE", one + "/scores/2", "", 204}, {"DELETE", one + "/scores/1", "", 404},
 		{"GET", "/api/rigs", "", 200}, {"GET", one, "", 200}, {"PATCH", one, `{"ambientC":23}`, 200}, {"POST", one + "/token", "", 200},
 		{"GET", one + "/settings", "", 200}, {"POST", one + "/check", `{"settings":{"curve.all":-10},"parent":null}`, 200},

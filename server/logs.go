@@ -213,7 +213,7 @@ func (s *Server) newJoin(ctx context.Context, trial int64, body io.Reader, swap 
 	end := origin
 	for i := range j.legs {
 		if l := &j.legs[i]; l.StartedMS.Valid {
-			end = max(end, l.StartedMS.Int64+int64(1000*apiLeg(l, origin).RanS))
+			end = max(end, legEnd(l))
 		}
 	}
 	j.clock = logClock{layout: &j.layout, origin: origin, end: end}
@@ -357,7 +357,7 @@ func (j *join) tell(line int, problem string) {
 // legAt returns the leg that ran at a moment; 0 for none.
 func (j *join) legAt(at int64) int64 {
 	for i := range j.legs {
-		if l := &j.legs[i]; l.StartedMS.Valid && at >= l.StartedMS.Int64 && at <= l.StartedMS.Int64+int64(1000*apiLeg(l, 0).RanS) {
+		if l := &j.legs[i]; l.StartedMS.Valid && at >= l.StartedMS.Int64 && at <= legEnd(l) {
 			return l.ID
 		}
 	}
@@ -384,17 +384,22 @@ func (j *join) figures(ctx context.Context, st *store.Store) error {
 		if err != nil {
 			return err
 		}
-		var list []store.Figure
-		for _, ch := range j.channels {
-			if f, ok := runner.Figure(l.Load, ch, samples[ch.Key]); ok {
-				list = append(list, f)
-			}
-		}
-		if err := st.AddFigures(ctx, l, list); err != nil {
+		if err := addFigures(ctx, st, l, j.channels, samples); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// addFigures sums up what a leg was told of channels beside the rig's.
+func addFigures(ctx context.Context, st *store.Store, l *store.Leg, channels []link.Channel, samples map[string][]series.Sample) error {
+	var list []store.Figure
+	for _, ch := range channels {
+		if f, ok := runner.Figure(l.Load, ch, samples[ch.Key]); ok {
+			list = append(list, f)
+		}
+	}
+	return st.AddFigures(ctx, l, list)
 }
 
 // logClock brings the times of a log to the rig's clock, in ms since 1970 UTC.

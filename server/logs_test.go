@@ -12,8 +12,11 @@ import (
 	"testing"
 	"time"
 
+	"zerokeel/core/part"
+	"zerokeel/link"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
+	"zerokeel/standin"
 )
 
 // upload sends a table and returns the status and the answer.
@@ -91,7 +94,7 @@ func TestLogsAreJoinedByTime(t *testing.T) {
 		return out
 	}
 	joined := join()
-	if l := joined.Log; l.Lines != 100 || l.Used < 88 || l.Broken != 2 || len(joined.Faults) != 2 || joined.Faults[0].Field != "line 33" || joined.Faults[1].Field != "line 44" {
+	if l := joined.Log; l.Lines != 100 || l.Used < 61 || l.Broken != 2 || len(joined.Faults) != 2 || joined.Faults[0].Field != "line 33" || joined.Faults[1].Field != "line 44" {
 		t.Errorf("joined: %+v", joined)
 	}
 	var telemetry api.Telemetry
@@ -184,4 +187,60 @@ func BenchmarkJoinLog(b *testing.B) {
 		rig.Call("DELETE", fmt.Sprintf("/api/trials/%d/logs/%d", trial.Id, joined.Log.Id), nil, 204, nil)
 	}
 	b.ReportMetric(float64(size)/1e6/(b.Elapsed().Seconds()/float64(b.N)), "MB/s")
+}
+
+// TestMetersAreRead: what the rig cannot read is typed in, counts in the leg's figures and for the degrees above ambient;
+// and a sensor that the board's sheet names is known by that name.
+func TestMetersAreRead(t *testing.T) {
+	b := servertest.Start(t)
+	var channels []link.Channel
+	for _, key := range []string{"temperature.package", "voltage.chip.in0"} {
+		channels = append(channels, link.Channel{Key: key, Quantity: "temperature", Label: key, Unit: "°C", Core: -1})
+	}
+	f := b.AddFake("Fake", channels)
+	trial := f.Run(60, func(o link.Order) {
+		start := f.Now()
+		samples := link.Samples{Order: o.ID, Channels: []string{"temperature.package"}, Values: [][]*float64{nil}}
+		for s := range int64(61) {
+			samples.At, samples.Values[0] = append(samples.At, start+1000*s), append(samples.Values[0], ptr(60+float64(s%7)))
+		}
+		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start}}, link.Frame{Samples: &samples}, link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 60}})
+	})
+	path := fmt.Sprintf("/api/trials/%d/readings", trial.Id)
+	for _, in := range []api.Reading{{Channel: "power.wall", Value: 200, AtS: ptr(10.0)}, {Channel: "power.wall", Value: 210, AtS: ptr(50.0)}, {Channel: "temperature.ambient", Value: 26}} {
+		var out api.Reading
+		b.Call("POST", path, in, 201, &out)
+		if in.AtS == nil && math.Abs(*out.AtS-60) > 0.01 {
+			t.Errorf("a reading without a time was taken at %g s", *out.AtS)
+		}
+	}
+	for _, in := range []api.Reading{{Channel: "power.wall", Value: -1}, {Channel: "temperature.ambient", Value: 2000}, {Channel: "power.wall", Value: 1, AtS: ptr(90.0)}, {Channel: "power.wall", Value: 1, Leg: ptr(int64(99))}} {
+		b.Call("POST", path, in, 422, nil)
+	}
+	b.Call("GET", fmt.Sprintf("/api/trials/%d", trial.Id), nil, 200, &trial)
+	figures := map[string]api.Figure{}
+	for _, one := range trial.Legs[0].Figures {
+		figures[one.Key] = one
+	}
+	if w := figures["power.wall"]; w.Mean != 205 || w.Peak != 210 || figures["temperature.ambient"].Mean != 26 {
+		t.Errorf("figures: %+v", figures)
+	}
+	var telemetry api.Telemetry
+	b.Call("GET", fmt.Sprintf("/api/trials/%d/telemetry?keys=temperature.above", trial.Id), nil, 200, &telemetry)
+	if len(telemetry.Channels) != 1 || math.Abs(telemetry.Channels[0].Mean[0]-34) > 0.01 {
+		t.Errorf("above ambient: %+v", telemetry.Channels)
+	}
+	rig := b.AddRig(petrel(t, func(c *standin.Config) {
+		c.Parts.Board.Sensors = map[string]part.SensorName{"temperature.vrm": {Channel: "temperature.regulator", Label: "Regulator"}, "power.wall": {Channel: "power.package"}}
+	}), 600)
+	rig.Fit(rig.Trims()[0].Id)
+	trial = rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 30)}}).Id)
+	b.Call("GET", fmt.Sprintf("/api/trials/%d/telemetry?keys=temperature.regulator,temperature.vrm,power.wall", trial.Id), nil, 200, &telemetry)
+	labels := map[string]string{}
+	for _, ch := range telemetry.Channels {
+		labels[ch.Key] = ch.Label
+	}
+	if len(labels) != 2 || labels["temperature.regulator"] != "Regulator" || labels["power.wall"] != "Wall power" {
+		t.Errorf("named by the board: %v", labels)
+	}
 }

@@ -48,7 +48,7 @@ func windowOf(legs []store.Leg, params *api.GetTelemetryParams) (w window, begun
 	w.end = w.origin + 1000
 	for i := range legs {
 		if legs[i].StartedMS.Valid {
-			w.end = max(w.end, legs[i].StartedMS.Int64+int64(1000*apiLeg(&legs[i], w.origin).RanS)+1)
+			w.end = max(w.end, legEnd(&legs[i])+1)
 		}
 	}
 	w.from, w.to = w.origin, w.end

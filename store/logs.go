@@ -85,6 +85,29 @@ func (s *Store) JoinLog(ctx context.Context, l *Log, fill func(add func(leg int6
 	return known(err, "join a log to trial %d", l.TrialID)
 }
 
+// typedSource begins the source of readings that were typed in.
+const typedSource = "typed "
+
+// AddReading notes what a person read of a meter during a leg, in a log of its own for each channel.
+func (s *Store) AddReading(ctx context.Context, trial, leg int64, c link.Channel, x series.Sample) error {
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		if err := s.insertBlocks(ctx, tx, leg, map[string][]series.Sample{c.Key: {x}}, nil); err != nil {
+			return err
+		}
+		result, err := tx.ExecContext(ctx, `UPDATE logs SET lines_read = lines_read + 1, lines_used = lines_used + 1 WHERE trial_id = ? AND source_id = ?`, trial, typedSource+c.Key)
+		if err != nil {
+			return err
+		}
+		if n, err := result.RowsAffected(); err != nil || n > 0 {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `INSERT INTO logs (trial_id, source_id, name, shift_s, channels, lines_read, lines_used, broken, created_at) VALUES (?, ?, ?, 0, ?, 1, 1, 0, ?)`,
+			trial, typedSource+c.Key, c.Label+", typed in", AsJSON([]link.Channel{c}), time.Now().UTC())
+		return err
+	})
+	return known(err, "note a reading of trial %d", trial)
+}
+
 // DropLog takes a log off a trial again, with its samples and figures.
 func (s *Store) DropLog(ctx context.Context, trial, id int64) error {
 	var row Log
@@ -122,12 +145,15 @@ func (s *Store) DropLog(ctx context.Context, trial, id int64) error {
 	return known(err, "take log %d off", id)
 }
 
-// AddFigures adds figures to a leg that has ended.
+// AddFigures adds figures to a leg that has ended, in place of those of the same channels.
 func (s *Store) AddFigures(ctx context.Context, l *Leg, list []Figure) error {
 	if len(list) == 0 {
 		return nil
 	}
-	l.Figures = AsJSON(append(l.Figures.V, list...))
+	rest := slices.DeleteFunc(slices.Clone(l.Figures.V), func(f Figure) bool {
+		return slices.ContainsFunc(list, func(o Figure) bool { return o.Key == f.Key })
+	})
+	l.Figures = AsJSON(append(rest, list...))
 	_, err := s.db.ExecContext(ctx, `UPDATE legs SET figures = ? WHERE id = ?`, l.Figures, l.ID)
 	return known(err, "add figures to leg %d", l.ID)
 }

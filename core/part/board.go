@@ -13,18 +13,19 @@ import (
 // its voltage regulator does.
 type Board struct {
 	Name
-	Settings  []BoardSetting `json:"settings"`
-	LoadLine  []LoadLine     `json:"loadLine"` // one row per LLC level
-	Bands     *Bands         `json:"bands,omitempty"`
-	Timings   []string       `json:"timings,omitempty"`   // names of the further memory timings, numbered from 1
-	ACMOhm    float64        `json:"acMOhm,omitempty"`    // AC load line that "auto" means
-	DCMOhm    float64        `json:"dcMOhm,omitempty"`    // DC load line that "auto" means; 0: as the output really droops
-	Automatic *Limits        `json:"automatic,omitempty"` // limits that the board sets by itself where it goes beyond the maker's
-	Quirks    []Quirk        `json:"quirks,omitempty"`
-	VRM       VRM            `json:"vrm"`
-	Fan       FanHeader      `json:"fan"`
-	RestW     float64        `json:"restW"`  // everything on the supply beside processor and VRM, at the wall's direct-current side
-	Supply    float64        `json:"supply"` // efficiency of the supply, 0 to 1
+	Settings  []BoardSetting        `json:"settings"`
+	LoadLine  []LoadLine            `json:"loadLine"` // one row per LLC level
+	Bands     *Bands                `json:"bands,omitempty"`
+	Timings   []string              `json:"timings,omitempty"`   // names of the further memory timings, numbered from 1
+	ACMOhm    float64               `json:"acMOhm,omitempty"`    // AC load line that "auto" means
+	DCMOhm    float64               `json:"dcMOhm,omitempty"`    // DC load line that "auto" means; 0: as the output really droops
+	Automatic *Limits               `json:"automatic,omitempty"` // limits that the board sets by itself where it goes beyond the maker's
+	Quirks    []Quirk               `json:"quirks,omitempty"`
+	Sensors   map[string]SensorName `json:"sensors,omitempty"` // by the channel that the operating system's name of a sensor makes
+	VRM       VRM                   `json:"vrm"`
+	Fan       FanHeader             `json:"fan"`
+	RestW     float64               `json:"restW"`  // everything on the supply beside processor and VRM, at the wall's direct-current side
+	Supply    float64               `json:"supply"` // efficiency of the supply, 0 to 1
 }
 
 // BoardSetting maps a setting to the board. In Setting, Attribute and Label, "*" and "{n}" stand for the
@@ -244,6 +245,7 @@ func (b *Board) Validate() fault.List {
 	var f fault.List
 	b.validate(&f)
 	b.validateSettings(&f)
+	b.validateSensors(&f)
 	if len(b.LoadLine) == 0 {
 		f.Add("loadLine", "give at least the level that is set as delivered", "the list is empty")
 	}

@@ -228,6 +228,27 @@ func (e LogLayoutClock) Valid() bool {
 	}
 }
 
+// Defines values for ReadingChannel.
+const (
+	PowerWall          ReadingChannel = "power.wall"
+	TemperatureAmbient ReadingChannel = "temperature.ambient"
+	TemperatureCoolant ReadingChannel = "temperature.coolant"
+)
+
+// Valid indicates whether the value is a known member of the ReadingChannel enum.
+func (e ReadingChannel) Valid() bool {
+	switch e {
+	case PowerWall:
+		return true
+	case TemperatureAmbient:
+		return true
+	case TemperatureCoolant:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ReportIncidentRequestKind.
 const (
 	Froze     ReportIncidentRequestKind = "froze"
@@ -993,6 +1014,22 @@ type Problem struct {
 	Type   string  `json:"type"`
 }
 
+// Reading defines model for Reading.
+type Reading struct {
+	// AtS since the trial's start; now, or the leg's end, when left out
+	AtS     *float64       `json:"atS,omitempty"`
+	Channel ReadingChannel `json:"channel"`
+
+	// Leg the one that runs, or the last one that ran, when left out
+	Leg *int64 `json:"leg,omitempty"`
+
+	// Value in W or °C
+	Value float64 `json:"value"`
+}
+
+// ReadingChannel defines model for Reading.Channel.
+type ReadingChannel string
+
 // ReportIncidentRequest defines model for ReportIncidentRequest.
 type ReportIncidentRequest struct {
 	// At when it was seen; now when left out
@@ -1514,6 +1551,9 @@ type AddWatchJSONRequestBody = WatchRequest
 // MarkTrialJSONRequestBody defines body for MarkTrial for application/json ContentType.
 type MarkTrialJSONRequestBody MarkTrialJSONBody
 
+// ReadMeterJSONRequestBody defines body for ReadMeter for application/json ContentType.
+type ReadMeterJSONRequestBody = Reading
+
 // UpdateTrimJSONRequestBody defines body for UpdateTrim for application/json ContentType.
 type UpdateTrimJSONRequestBody = UpdateTrimRequest
 
@@ -1681,6 +1721,9 @@ type ServerInterface interface {
 	// MarkTrial Pin a remark to this moment of a running trial
 	// (POST /api/trials/{trial}/marks)
 	MarkTrial(ctx *echo.Context, trial TrialID) error
+	// ReadMeter Note what a meter showed that the rig cannot read
+	// (POST /api/trials/{trial}/readings)
+	ReadMeter(ctx *echo.Context, trial TrialID) error
 	// StopTrial Stop a trial; what was measured stays
 	// (POST /api/trials/{trial}/stop)
 	StopTrial(ctx *echo.Context, trial TrialID) error
@@ -2665,6 +2708,22 @@ func (w *ServerInterfaceWrapper) MarkTrial(ctx *echo.Context) error {
 	return err
 }
 
+// ReadMeter converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadMeter(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trial" -------------
+	var trial TrialID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trial", ctx.Param("trial"), &trial, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trial: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadMeter(ctx, trial)
+	return err
+}
+
 // StopTrial converts echo context to params.
 func (w *ServerInterfaceWrapper) StopTrial(ctx *echo.Context) error {
 	var err error
@@ -2984,6 +3043,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/trials/:trial/logs", wrapper.JoinLog, options.OperationMiddlewares["joinLog"]...)
 	router.POST(options.BaseURL+"/api/trials/:trial/logs/layout", wrapper.ReadLogLayout, options.OperationMiddlewares["readLogLayout"]...)
 	router.DELETE(options.BaseURL+"/api/trials/:trial/logs/:log", wrapper.DropLog, options.OperationMiddlewares["dropLog"]...)
+	router.POST(options.BaseURL+"/api/trials/:trial/readings", wrapper.ReadMeter, options.OperationMiddlewares["readMeter"]...)
 	router.PUT(options.BaseURL+"/api/log-sources/:source", wrapper.MapLogSource, options.OperationMiddlewares["mapLogSource"]...)
 	router.GET(options.BaseURL+"/api/loads", wrapper.ListLoads, options.OperationMiddlewares["listLoads"]...)
 	router.GET(options.BaseURL+"/api/ladders", wrapper.ListLadders, options.OperationMiddlewares["listLadders"]...)

@@ -535,6 +535,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{trial}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note what a meter showed that the rig cannot read */
+        post: operations["readMeter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log-sources/{source}": {
         parameters: {
             query?: never;
@@ -1800,6 +1819,25 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        Reading: {
+            /** @enum {string} */
+            channel: "power.wall" | "temperature.ambient" | "temperature.coolant";
+            /**
+             * Format: double
+             * @description in W or °C
+             */
+            value: number;
+            /**
+             * Format: int64
+             * @description the one that runs, or the last one that ran, when left out
+             */
+            leg?: number;
+            /**
+             * Format: double
+             * @description since the trial's start; now, or the leg's end, when left out
+             */
+            atS?: number;
+        };
         LogMapping: {
             /** @description every column, in the table's order */
             columns: components["schemas"]["LogTarget"][];
@@ -2881,6 +2919,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readMeter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reading"];
+            };
+        };
+        responses: {
+            /** @description the reading, as noted */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, sendTable, type Trial, take } from '../../api/client';
-import { logsQuery } from '../../api/queries';
+import { channelsQuery, logsQuery } from '../../api/queries';
 import { Dialog } from '../../ui/dialog';
 import { num, signed, span } from '../../ui/format';
 import { Button, Problem, Section } from '../../ui/parts';
@@ -23,7 +23,7 @@ export function Logs({ trial }: { trial: Trial }) {
     onSuccess: () => queries.invalidateQueries(),
   });
   return (
-    <Section title="Logs" note="of other recorders">
+    <Section title="Other readings" note="by hand, or from a recorder">
       <ul className="row-rule text-[13px]" data-logs="">
         {logs.data?.map((l) => (
           <li key={l.id} className="py-0.5" title={l.channels.join(', ')}>
@@ -45,22 +45,84 @@ export function Logs({ trial }: { trial: Trial }) {
           </li>
         ))}
       </ul>
-      <label className="mt-1 inline-flex cursor-pointer items-center rounded-[3px] border border-ink bg-sheet px-3 py-1 leading-snug focus-within:outline-2 hover:bg-tint-1">
-        Join a log
-        <input
-          type="file"
-          accept=".csv,.txt,.log,text/csv"
-          aria-label="Log to join"
-          className="sr-only"
-          onChange={(e) => {
-            setFile(e.target.files?.[0]);
-            e.target.value = '';
-          }}
-        />
-      </label>
+      {trial.ended && (
+        <label className="mt-1 inline-flex cursor-pointer items-center rounded-[3px] border border-ink bg-sheet px-3 py-1 leading-snug focus-within:outline-2 hover:bg-tint-1">
+          Join a log
+          <input
+            type="file"
+            accept=".csv,.txt,.log,text/csv"
+            aria-label="Log to join"
+            className="sr-only"
+            onChange={(e) => {
+              setFile(e.target.files?.[0]);
+              e.target.value = '';
+            }}
+          />
+        </label>
+      )}
+      <Reading trial={trial} />
       <Problem error={drop.error} />
       {file && <JoinLog trial={trial} file={file} onDone={() => setFile(undefined)} />}
     </Section>
+  );
+}
+
+const meters = [
+  { channel: 'power.wall', label: 'Wall power', unit: 'W' },
+  { channel: 'temperature.ambient', label: 'Ambient', unit: '°C' },
+  { channel: 'temperature.coolant', label: 'Coolant', unit: '°C' },
+] as const;
+
+/** Notes what a meter shows that the rig cannot read. */
+function Reading({ trial }: { trial: Trial }) {
+  const queries = useQueryClient();
+  const channels = useQuery(channelsQuery(trial.rig));
+  const open = meters.filter((m) => !channels.data?.some((c) => c.key === m.channel));
+  const [picked, setPicked] = useState<string>();
+  const [value, setValue] = useState('');
+  const meter = open.find((m) => m.channel === picked) ?? open[0];
+  const note = useMutation({
+    mutationFn: (body: Schemas['Reading']) =>
+      take(api.POST('/api/trials/{trial}/readings', { params: { path: { trial: trial.id } }, body })),
+    onSuccess: () => {
+      setValue('');
+      return queries.invalidateQueries();
+    },
+  });
+  if (!channels.data || !meter || !trial.startedAt) return null;
+  const figure = Number(value.replace(',', '.'));
+  return (
+    <form
+      className="mt-2 flex items-center gap-1.5"
+      onSubmit={(e) => {
+        e.preventDefault();
+        note.mutate({ channel: meter.channel, value: figure });
+      }}
+    >
+      <select
+        aria-label="Meter"
+        className="min-w-0 flex-1 border border-line bg-sheet px-1 py-0.5"
+        value={meter.channel}
+        onChange={(e) => setPicked(e.target.value)}
+      >
+        {open.map((m) => (
+          <option key={m.channel} value={m.channel}>
+            {m.label}
+          </option>
+        ))}
+      </select>
+      <input
+        aria-label={`${meter.label} in ${meter.unit}`}
+        className="num w-14 border border-line bg-sheet px-1 py-0.5"
+        value={value}
+        onChange={(e) => setValue(e.target.value)}
+      />
+      {meter.unit}
+      <Button type="submit" disabled={value.trim() === '' || !Number.isFinite(figure) || note.isPending}>
+        Note
+      </Button>
+      <Problem error={note.error} />
+    </form>
   );
 }
 

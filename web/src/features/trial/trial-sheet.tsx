@@ -43,7 +43,7 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
         {t && !t.ended ? <RunningDock trial={t} /> : <StartDock rig={rig} />}
         {t && <Legs trial={t} />}
         {t?.ended && <WhatItShows rig={rig} trial={t} />}
-        {t?.ended && <Logs trial={t} />}
+        {t?.startedAt && <Logs trial={t} />}
         <Earlier rig={rigId} trials={trials.data} shown={shown} />
       </aside>
     </div>
