@@ -5,11 +5,13 @@ import (
 	"crypto/rand"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
 	"golang.org/x/sync/errgroup"
 
+	"zerokeel/core/load"
 	"zerokeel/core/trim"
 	"zerokeel/core/yardstick"
 	"zerokeel/demo/rigs"
@@ -205,6 +207,9 @@ func (r *rig) walk(ctx context.Context, s step) (string, error) {
 	if err := r.fit(ctx, s.trim); err != nil {
 		return "", err
 	}
+	if s.want == "held" {
+		s.legs = complete(s.legs)
+	}
 	verdict, err := r.trial(ctx, api.StartTrialRequest{Name: &s.name, Legs: s.legs})
 	if err != nil || verdict != "held" || !s.scores {
 		return verdict, err
@@ -218,6 +223,19 @@ func (r *rig) walk(ctx context.Context, s step) (string, error) {
 		}
 	}
 	return r.trial(ctx, api.StartTrialRequest{Name: &name, Purpose: &purpose, Legs: runs})
+}
+
+// complete adds to a proof what it lacks for every regime to be tried.
+func complete(legs []api.LegRequest) []api.LegRequest {
+	for _, more := range []api.LegRequest{leg("heavy", 2*minute), leg("light", 3*minute), leg("transition", 2*minute), leg("idle", 2*minute)} {
+		tried := func(l api.LegRequest) bool {
+			return load.Kind(*l.Load).Regime() == load.Kind(*more.Load).Regime()
+		}
+		if !slices.ContainsFunc(legs, tried) {
+			legs = append(slices.Clone(legs), more)
+		}
+	}
+	return legs
 }
 
 func (r *rig) trial(ctx context.Context, in api.StartTrialRequest) (string, error) {

@@ -3,6 +3,7 @@ package server_test
 import (
 	"fmt"
 	"os"
+	"slices"
 	"testing"
 
 	"zerokeel/core/part"
@@ -49,10 +50,14 @@ func TestFromStockToAProvenChange(t *testing.T) {
 	if f := rig.Fit(changed.Id); f.State != "in force" {
 		t.Fatalf("fitting T1: %+v", f)
 	}
-	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 120), servertest.Leg("light", 64)}}).Id)
+	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 120), servertest.Leg("light", 64), servertest.Leg("transition", 60)}}).Id)
 	if trial.Verdict != "held" || trial.Legs[0].Limiters["sustained power"] < 0.5 {
 		t.Fatalf("proof of T1: %+v", trial)
 	}
+	if got := rig.Trims()[1]; got.Standing != "fitted" || !slices.Equal(got.Untried, []string{"idle"}) {
+		t.Errorf("without having been tried at idle: %+v", got)
+	}
+	rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("idle", 60)}}).Id)
 	if trial := rig.Ended(rig.Start(score).Id); trial.Verdict != "held" {
 		t.Fatalf("scores of T1: %+v", trial)
 	}

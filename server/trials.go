@@ -182,6 +182,7 @@ func (s *Server) StartTrial(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
+	t.Cores = store.AsJSON(cores)
 	legs, faults := plan(asked, t.Purpose, cores)
 	if len(faults) > 0 {
 		return faults

@@ -211,10 +211,13 @@ func apiTrim(t *store.Trim, all []store.Trim, r *store.Rig, points map[int64]flo
 	out := api.Trim{
 		Id: t.ID, Rig: t.RigID, Number: t.Number, Name: t.Name, Reason: t.Reason, Settings: t.Settings.V, Changes: []trim.Change{},
 		Standing: api.TrimStanding(t.Standing), InForce: r.TrimInForce.Valid && r.TrimInForce.Int64 == t.ID,
-		Notes: t.Notes, Profile: api.TrimProfile(t.Profile), CreatedAt: t.CreatedAt, Verdict: string(t.Verdict), Core: t.Core, Summary: summary(t),
+		Notes: t.Notes, Profile: api.TrimProfile(t.Profile), CreatedAt: t.CreatedAt, Verdict: string(t.Verdict), Core: t.Core, Summary: summary(t), Untried: []string{},
 	}
 	if out.Settings == nil {
 		out.Settings = trim.Settings{}
+	}
+	for _, r := range t.Untried.V {
+		out.Untried = append(out.Untried, string(r))
 	}
 	if t.FittedAt.Valid {
 		out.FittedAt = &t.FittedAt.Time
@@ -243,6 +246,11 @@ func summary(t *store.Trim) string {
 		return fmt.Sprintf("core %d %s, %s", t.Core, strings.TrimPrefix(string(t.Verdict), "core "), at)
 	case t.Verdict.Failed():
 		return fmt.Sprintf("%s, %s", t.Verdict, at)
+	case t.Verdict == verdict.Held && len(t.Untried.V) > 0:
+		if n := len(t.Untried.V); n > 1 {
+			return fmt.Sprintf("held %s; %d untried", at, n)
+		}
+		return fmt.Sprintf("held %s; %s untried", at, t.Untried.V[0])
 	case t.Verdict == verdict.Held:
 		return "held " + at
 	}

@@ -118,7 +118,7 @@ func (s *Store) SaveFitting(ctx context.Context, f *Fitting, inForce sql.NullInt
 				}
 			}
 			if f.State == FitNoPost {
-				if err := judgeTrim(ctx, tx, f.TrimID, verdict.Result{Verdict: verdict.NoPost, Core: -1}); err != nil {
+				if err := judgeTrim(ctx, tx, &Trial{TrimID: f.TrimID, Result: AsJSON(verdict.Result{Verdict: verdict.NoPost, Core: -1})}); err != nil {
 					return err
 				}
 			}

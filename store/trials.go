@@ -40,6 +40,7 @@ type Trial struct {
 	State     TrialState           `db:"state"`
 	StopAsked bool                 `db:"stop_asked"`
 	GoOn      bool                 `db:"go_on"`       // after a fault that the machine survives
+	Cores     JSON[[]int]          `db:"cores"`       // that run under its trim; unknown of trials of earlier versions
 	ActedAt   time.Time            `db:"acted_at"`    // when something was last done for it
 	BootAtEnd string               `db:"boot_at_end"` // boot that a recovery must leave behind
 	Result    JSON[verdict.Result] `db:"result"`
@@ -109,7 +110,7 @@ type Event struct {
 	Note     string            `db:"note"`
 }
 
-const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, go_on, acted_at, boot_at_end, result, started_at, created_at, ended_at`
+const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, go_on, cores, acted_at, boot_at_end, result, started_at, created_at, ended_at`
 
 const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force, stream, ordered_at,
 	started_ms, seen_s, finished, limiters, result, figures, score, width, memory_mb, abort_c, target_c`
@@ -125,8 +126,8 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 		if err := tx.GetContext(ctx, &t.Number, `SELECT COALESCE(MAX(number), 0) + 1 FROM trials WHERE rig_id = ?`, t.RigID); err != nil {
 			return err
 		}
-		result, err := tx.NamedExecContext(ctx, `INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, go_on, acted_at, created_at)
-			VALUES (:rig_id, :trim_id, :number, :name, :purpose, :state, :go_on, :acted_at, :created_at)`, t)
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, go_on, cores, acted_at, created_at)
+			VALUES (:rig_id, :trim_id, :number, :name, :purpose, :state, :go_on, :cores, :acted_at, :created_at)`, t)
 		if err != nil {
 			return err
 		}
@@ -185,7 +186,7 @@ func (s *Store) SaveTrial(ctx context.Context, t *Trial) error {
 			t.EndedAt = sql.NullTime{Time: t.ActedAt, Valid: true}
 		}
 		if t.Result.Valid && (t.Purpose == PurposeProof || t.Result.V.Verdict.Failed()) && !t.Result.V.Injected {
-			if err := judgeTrim(ctx, tx, t.TrimID, t.Result.V); err != nil {
+			if err := judgeTrim(ctx, tx, t); err != nil {
 				return err
 			}
 		}

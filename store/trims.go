@@ -8,6 +8,7 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"zerokeel/core/forecast"
+	"zerokeel/core/load"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 )
@@ -18,7 +19,7 @@ type Standing string
 const (
 	StandingDraft  Standing = "draft"  // never fitted; may still change
 	StandingFitted Standing = "fitted" // was in force, but not proven
-	StandingProven Standing = "proven" // its last proof held
+	StandingProven Standing = "proven" // what was tried held, and every regime was tried
 	StandingFailed Standing = "failed" // its last proof failed
 )
 
@@ -49,9 +50,10 @@ type Trim struct {
 	FittedAt  sql.NullTime          `db:"fitted_at"`
 	Notes     string                `db:"notes"`
 	Profile   Profile               `db:"profile"`
+	Untried   JSON[[]load.Regime]   `db:"untried"` // regimes in which it has yet to hold, once something held
 }
 
-const trimColumns = `id, rig_id, number, parent_id, name, reason, settings, forecast, standing, verdict, core, verdict_s, created_at, fitted_at, notes, profile`
+const trimColumns = `id, rig_id, number, parent_id, name, reason, settings, forecast, standing, verdict, core, verdict_s, created_at, fitted_at, notes, profile, untried`
 
 // insertTrim numbers and stores a trim. Numbers count per rig from 0, which is stock.
 func insertTrim(ctx context.Context, tx *sqlx.Tx, t *Trim) error {
@@ -124,15 +126,53 @@ func (s *Store) NoteTrim(ctx context.Context, t *Trim) error {
 	return known(err, "note trim %d", t.ID)
 }
 
-// judgeTrim records how a proof ended against the trim. A stopped or void proof says nothing about it.
-func judgeTrim(ctx context.Context, tx *sqlx.Tx, trimID int64, r verdict.Result) error {
-	standing := StandingProven
+// judgeTrim records how a proof ended against the trim. A stopped or void proof says nothing about it. One that held makes
+// it proven once every core has held in every regime since the last fault.
+func judgeTrim(ctx context.Context, tx *sqlx.Tx, t *Trial) error {
+	r, standing, untried := t.Result.V, StandingProven, []load.Regime(nil)
 	switch {
 	case r.Verdict.Failed():
 		standing = StandingFailed
 	case r.Verdict != verdict.Held:
 		return nil
+	default:
+		var err error
+		if untried, err = untriedBy(ctx, tx, t); err != nil {
+			return err
+		}
+		if len(untried) > 0 {
+			standing = StandingFitted
+		}
 	}
-	_, err := tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict = ?, core = ?, verdict_s = ? WHERE id = ?`, standing, r.Verdict, r.Core, r.AtS, trimID)
+	_, err := tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict = ?, core = ?, verdict_s = ?, untried = ? WHERE id = ?`, standing, r.Verdict, r.Core, r.AtS, AsJSON(untried), t.TrimID)
 	return err
+}
+
+// untriedBy lists the regimes in which a trial's trim has yet to hold.
+func untriedBy(ctx context.Context, tx *sqlx.Tx, t *Trial) ([]load.Regime, error) {
+	var rows []struct {
+		Load   load.Kind            `db:"load_kind"`
+		Cores  JSON[[]int]          `db:"cores"`
+		Result JSON[verdict.Result] `db:"result"`
+	}
+	err := tx.SelectContext(ctx, &rows, `SELECT l.load_kind, l.cores, l.result FROM legs l JOIN trials t ON t.id = l.trial_id
+		WHERE t.trim_id = ? AND t.purpose = 'proof' AND l.result IS NOT NULL
+			AND t.id > (SELECT COALESCE(MAX(f.id), 0) FROM trials f WHERE f.trim_id = t.trim_id AND f.id <> ?
+				AND JSON_VALUE(f.result, '$.verdict') NOT IN ('held', 'stopped', 'void') AND JSON_VALUE(f.result, '$.injected') NOT IN ('1', 'true'))
+			AND (t.id = ? OR t.started_at > (SELECT COALESCE(MAX(i.created_at), '1970-01-01') FROM incidents i WHERE i.trim_id = t.trim_id))`,
+		t.TrimID, t.ID, t.ID)
+	if err != nil {
+		return nil, err
+	}
+	cores := t.Cores.V
+	var held []verdict.Hold
+	for _, r := range rows {
+		if r.Result.V.Verdict == verdict.Held {
+			held = append(held, verdict.Hold{Load: r.Load, Cores: r.Cores.V, Exposure: r.Result.V.Exposure})
+		}
+		if !t.Cores.Valid {
+			cores = append(cores, r.Cores.V...)
+		}
+	}
+	return verdict.Untried(cores, held), nil
 }

@@ -1,6 +1,7 @@
 package verdict_test
 
 import (
+	"slices"
 	"testing"
 
 	"zerokeel/core/govern"
@@ -92,6 +93,31 @@ func TestOverall(t *testing.T) {
 	for _, row := range rows {
 		if got := verdict.Overall(row.legs); got.Verdict != row.want {
 			t.Errorf("%s: got %s, want %s", row.name, got.Verdict, row.want)
+		}
+	}
+}
+
+// TestProofNeedsEveryRegimeOnEveryCore: what passed one regime, or on some cores, proves nothing of the rest.
+func TestProofNeedsEveryRegimeOnEveryCore(t *testing.T) {
+	hold := func(kind load.Kind, seconds float64, cores ...int) verdict.Hold {
+		return verdict.Hold{Load: kind, Cores: cores, Exposure: verdict.Exposure(kind, len(cores), seconds, seconds/float64(len(cores)))}
+	}
+	whole := []verdict.Hold{hold(load.Transform, 30, 0, 1), hold(load.Heavy, 30, 0, 1), hold(load.Light, 10, 0, 1), hold(load.Transition, 60, 0, 1), hold(load.Idle, 60, 0, 1)}
+	rows := []struct {
+		name  string
+		cores []int
+		held  []verdict.Hold
+		want  []load.Regime
+	}{
+		{"everything", []int{0, 1}, whole, nil},
+		{"nothing", []int{0}, nil, []load.Regime{load.RegimeHeavy, load.RegimeLight, load.RegimeTransition, load.RegimeIdle}},
+		{"heavy for hours", []int{0, 1}, []verdict.Hold{hold(load.Heavy, 36000, 0, 1)}, []load.Regime{load.RegimeLight, load.RegimeTransition, load.RegimeIdle}},
+		{"a core was left out", []int{0, 1, 2}, whole, []load.Regime{load.RegimeHeavy, load.RegimeLight, load.RegimeTransition, load.RegimeIdle}},
+		{"idle too short", []int{0, 1}, append(slices.Clone(whole[:4]), hold(load.Idle, 30, 0, 1)), []load.Regime{load.RegimeIdle}},
+	}
+	for _, row := range rows {
+		if got := verdict.Untried(row.cores, row.held); !slices.Equal(got, row.want) {
+			t.Errorf("%s: untried %v, want %v", row.name, got, row.want)
 		}
 	}
 }

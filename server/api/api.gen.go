@@ -1290,6 +1290,9 @@ type Trim struct {
 	// Summary what stands below it on the course line
 	Summary string `json:"summary"`
 
+	// Untried regimes in which some core has yet to hold, once something held
+	Untried []string `json:"untried"`
+
 	// Verdict of its last proof, empty if none
 	Verdict string `json:"verdict"`
 }

@@ -94,10 +94,11 @@ func (f *Fake) Get() api.Rig {
 	return out
 }
 
-// Prove runs a proof of a leg, which holds, and returns the trial.
+// Prove runs a proof of every regime, each for some seconds, which holds, and returns the trial.
 func (f *Fake) Prove(seconds float64) api.Trial {
 	f.t.Helper()
-	return f.Run(seconds, func(o link.Order) {
+	legs := []api.LegRequest{Leg("heavy", seconds), Leg("light", seconds), Leg("transition", seconds), Leg("idle", seconds)}
+	return f.run(legs, func(o link.Order) {
 		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: f.hello.Now}}, link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: seconds}})
 	})
 }
@@ -115,9 +116,16 @@ func (f *Fake) next() link.Order {
 // Run runs a trial of one heavy leg; leg plays the rig's part in it.
 func (f *Fake) Run(seconds float64, leg func(link.Order)) api.Trial {
 	f.t.Helper()
+	return f.run([]api.LegRequest{Leg("heavy", seconds)}, leg)
+}
+
+func (f *Fake) run(legs []api.LegRequest, leg func(link.Order)) api.Trial {
+	f.t.Helper()
 	var t api.Trial
-	f.Call("POST", fmt.Sprintf("/api/rigs/%d/trials", f.ID), api.StartTrialRequest{Legs: []api.LegRequest{Leg("heavy", seconds)}}, 201, &t)
-	leg(f.next())
+	f.Call("POST", fmt.Sprintf("/api/rigs/%d/trials", f.ID), api.StartTrialRequest{Legs: legs}, 201, &t)
+	for range legs {
+		leg(f.next())
+	}
 	f.Until("the trial ends", func() bool {
 		f.Call("GET", fmt.Sprintf("/api/trials/%d", t.Id), nil, 200, &t)
 		return t.Ended

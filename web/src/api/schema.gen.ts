@@ -1271,6 +1271,8 @@ export interface components {
             core: number;
             /** @description what stands below it on the course line */
             summary: string;
+            /** @description regimes in which some core has yet to hold, once something held */
+            untried: string[];
             /**
              * Format: double
              * @description mean all-core score

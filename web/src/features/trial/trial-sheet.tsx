@@ -123,6 +123,17 @@ function WhatItShows({ rig, trial }: { rig: Rig; trial: Trial }) {
       </Section>
     );
   }
+  const untried = trims.data?.find((t) => t.id === trial.trim)?.untried ?? [];
+  if (!failed && untried.length > 0) {
+    return (
+      <Section title="Next">
+        <p className="text-caution" data-untried="">
+          It held, but is not proven: too little was tried under {untried.join(', ')}. The quick ladder tries every
+          regime.
+        </p>
+      </Section>
+    );
+  }
   if (!failed || !still || !proven) return null;
   return (
     <Section title="Next">
