@@ -21,7 +21,7 @@ import (
 )
 
 // kill ends the process of the demo whose command line holds a word, at once, and returns once it is gone.
-func kill(t *testing.T, word string) {
+func kill(t testing.TB, word string) {
 	t.Helper()
 	victim := 0
 	entries, err := os.ReadDir("/proc")
@@ -88,7 +88,7 @@ func until(t testing.TB, what string, holds func() bool) {
 	}
 }
 
-func start(t *testing.T, rig int, legs string) int64 {
+func start(t testing.TB, rig int, legs string) int64 {
 	t.Helper()
 	var trial api.Trial
 	until(t, "a trial can be started", func() bool {
@@ -97,7 +97,7 @@ func start(t *testing.T, rig int, legs string) int64 {
 	return trial.Id
 }
 
-func ended(t *testing.T, id int64) api.Trial {
+func ended(t testing.TB, id int64) api.Trial {
 	t.Helper()
 	var trial api.Trial
 	until(t, "the trial ends", func() bool {
@@ -124,20 +124,78 @@ func TestKilledServerAndDatabase(t *testing.T) {
 	if trial.Verdict != "held" {
 		t.Fatalf("ended %s: %s", trial.Verdict, trial.Why)
 	}
+	checkEverySecond(t, stored(t, trial.Legs[0].Id), seconds)
+}
+
+// stored returns what the database holds of a channel that tells every second.
+func stored(t testing.TB, leg int64) []series.Sample {
+	t.Helper()
 	db, err := store.Open(t.Context(), "root@unix("+filepath.Join(dataDir, "db", "m.sock")+")/zerokeel?parseTime=true&loc=UTC")
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer func() { _ = db.Close() }()
-	samples, err := db.Telemetry(t.Context(), trial.Legs[0].Id, store.Span{})
+	samples, err := db.Telemetry(t.Context(), leg, store.Span{})
 	if err != nil {
 		t.Fatal(err)
 	}
-	checkEverySecond(t, samples["power.package"], seconds)
+	return samples["power.package"]
+}
+
+// BenchmarkKills kills server, database, agent and a stand-in in any order while trials run on both of the rigs: run it with
+// -benchtime 100x. Nothing that was acknowledged may be lost or be there twice, and every trial ends with the right verdict.
+func BenchmarkKills(b *testing.B) {
+	r := rand.New(rand.NewPCG(7, 100))
+	const seconds = 3600
+	long := fmt.Sprintf(`[{"load":"mixed","seconds":%d}]`, seconds)
+	simulated, real := start(b, 1, long), start(b, 2, `[{"load":"idle","seconds":36000}]`)
+	seen := 0.0 // of the simulated rig's leg, as the server told it: acknowledged
+	follow := func(goal float64) (trial api.Trial) {
+		until(b, "the trial moves on", func() bool {
+			return try("GET", fmt.Sprintf("/api/trials/%d", simulated), nil, &trial) == nil && (trial.DoneS >= goal || trial.Ended)
+		})
+		seen = trial.DoneS
+		return trial
+	}
+	counts := map[string]int{}
+	for b.Loop() {
+		if trial := follow(seen + 20 + 300*r.Float64()); trial.Ended {
+			if trial.Verdict != "held" {
+				b.Fatalf("only server and database were killed, and it ended %s: %s", trial.Verdict, trial.Why)
+			}
+			checkEverySecond(b, stored(b, trial.Legs[0].Id), seconds)
+			simulated, seen = start(b, 1, long), 0
+			follow(1)
+		}
+		victim := []string{" serve ", "mariadbd", " agent ", "petrel.standin"}[r.IntN(4)]
+		counts[strings.TrimSpace(victim)]++
+		if victim == " agent " {
+			var trial api.Trial
+			until(b, "the agent's leg runs", func() bool {
+				return try("GET", fmt.Sprintf("/api/trials/%d", real), nil, &trial) == nil && trial.DoneS > 0
+			})
+		}
+		kill(b, victim)
+		switch victim {
+		case " agent ":
+			if trial := ended(b, real); trial.Verdict != "void" || !strings.Contains(trial.Why, "agent was started anew") {
+				b.Errorf("killed agent: %s, %s", trial.Verdict, trial.Why)
+			}
+			real = start(b, 2, `[{"load":"idle","seconds":36000}]`)
+		case "petrel.standin":
+			trial := ended(b, simulated)
+			if trial.Verdict != "restarted" {
+				b.Errorf("killed stand-in: %s, %s", trial.Verdict, trial.Why)
+			}
+			checkEverySecond(b, stored(b, trial.Legs[0].Id), max(int(seen), int(trial.Legs[0].RanS)))
+			simulated, seen = start(b, 1, long), 0
+		}
+	}
+	b.Logf("killed %v", counts)
 }
 
 // checkEverySecond looks for lost and doubled samples: one is due each second of the rig's clock.
-func checkEverySecond(t *testing.T, samples []series.Sample, seconds int) {
+func checkEverySecond(t testing.TB, samples []series.Sample, seconds int) {
 	t.Helper()
 	if n := len(samples); n < seconds-2 || n > seconds+2 {
 		t.Errorf("%d samples of a trial of %d s", n, seconds)

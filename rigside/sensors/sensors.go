@@ -104,9 +104,10 @@ func (f *finder) text(name string) string {
 
 // number returns a reader of a file that holds an integer, times a scale.
 func (f *finder) number(name string, scale float64) func() (float64, bool) {
+	one := &file{root: f.root, name: name}
 	return func() (float64, bool) {
-		x, err := strconv.ParseFloat(f.text(name), 64)
-		return x * scale, err == nil
+		x, ok := one.number()
+		return x * scale, ok
 	}
 }
 
