@@ -200,7 +200,7 @@ func TestDayLongTrialIsReadToTheSecond(t *testing.T) {
 	}
 	var seen api.Telemetry
 	send(t, "GET", fmt.Sprintf("/api/trials/%d/telemetry?fromS=43200&toS=43210&buckets=10&keys=power.package", trial.Id), nil, &seen)
-	if len(seen.Channels) != 1 || len(seen.Channels[0].T) != 10 || seen.Channels[0].Min[3] != seen.Channels[0].Max[3] {
+	if len(seen.Channels) != 1 || len(seen.Channels[0].T) != 10 || (*seen.Channels[0].Min)[3] != (*seen.Channels[0].Max)[3] {
 		t.Errorf("ten seconds of the day: %+v", seen.Channels)
 	}
 	p.click("button", "^all$")

@@ -27,6 +27,7 @@ type window struct {
 	origin, from, to, end int64
 	buckets               int
 	keys                  []string // patterns; none means all
+	meansOnly             bool
 }
 
 func (w *window) wants(key string) bool {
@@ -58,6 +59,7 @@ func windowOf(legs []store.Leg, params *api.GetTelemetryParams) (w window, begun
 	if params.Keys != nil {
 		w.keys = *params.Keys
 	}
+	w.meansOnly = params.MeansOnly != nil && *params.MeansOnly
 	if params.FromS != nil {
 		w.from = w.origin + int64(1000**params.FromS)
 	}
@@ -122,7 +124,7 @@ func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetry
 	for _, ch := range channels {
 		// A channel that showed nothing but gaps so far is left out, like one that is not there.
 		if list := buckets[ch.Key]; len(list) > 0 && w.wants(ch.Key) {
-			out.Channels = append(out.Channels, seriesOf(ch, list, w.origin))
+			out.Channels = append(out.Channels, seriesOf(ch, list, &w))
 		}
 	}
 	return c.JSON(http.StatusOK, out)
@@ -196,36 +198,45 @@ func (s *Server) coarse(ctx context.Context, r *store.Rig, right runner.Right, l
 		out[key] = list
 	}
 	// What is derived from several channels is derived from their lowest, mean and highest figures each.
-	var channels []link.Channel
-	var folded [3]map[string][]series.Sample
-	for i, of := range []func(series.Bucket) float64{
-		func(b series.Bucket) float64 { return b.Min }, func(b series.Bucket) float64 { return b.Mean }, func(b series.Bucket) float64 { return b.Max },
-	} {
-		samples := map[string][]series.Sample{}
-		for key, list := range out {
-			for _, b := range list {
-				samples[key] = append(samples[key], series.Sample{T: b.T, V: of(b)})
-			}
-		}
-		channels, folded[i] = runner.Derived(r.Channels.V, samples)
+	channels, means := derived(r, out, func(b series.Bucket) float64 { return b.Mean })
+	lows, highs := means, means
+	if !w.meansOnly {
+		_, lows = derived(r, out, func(b series.Bucket) float64 { return b.Min })
+		_, highs = derived(r, out, func(b series.Bucket) float64 { return b.Max })
 	}
-	for key, means := range folded[1] {
-		for i, m := range means {
+	for key, list := range means {
+		for i, m := range list {
 			if !math.IsNaN(m.V) {
-				out[key] = append(out[key], series.Bucket{T: m.T, Min: folded[0][key][i].V, Mean: m.V, Max: folded[2][key][i].V, N: 1})
+				out[key] = append(out[key], series.Bucket{T: m.T, Min: lows[key][i].V, Mean: m.V, Max: highs[key][i].V, N: 1})
 			}
 		}
 	}
 	return append(slices.Clone(r.Channels.V), channels...), out, nil
 }
 
-func seriesOf(ch link.Channel, buckets []series.Bucket, from int64) api.ChannelSeries {
+// derived returns the channels derived from one of the figures of each bucket.
+func derived(r *store.Rig, buckets map[string][]series.Bucket, of func(series.Bucket) float64) ([]link.Channel, map[string][]series.Sample) {
+	samples := make(map[string][]series.Sample, len(buckets))
+	for key, list := range buckets {
+		own := make([]series.Sample, len(list))
+		for i, b := range list {
+			own[i] = series.Sample{T: b.T, V: of(b)}
+		}
+		samples[key] = own
+	}
+	return runner.Derived(r.Channels.V, samples)
+}
+
+func seriesOf(ch link.Channel, buckets []series.Bucket, w *window) api.ChannelSeries {
 	out := api.ChannelSeries{Key: ch.Key, Label: ch.Label, Quantity: ch.Quantity, Unit: ch.Unit, Core: ch.Core}
+	var low, high []float64
 	for _, b := range buckets {
-		out.T = append(out.T, float64(b.T-from)/1000)
-		out.Min = append(out.Min, b.Min)
+		out.T = append(out.T, float64(b.T-w.origin)/1000)
 		out.Mean = append(out.Mean, round(b.Mean))
-		out.Max = append(out.Max, b.Max)
+		low, high = append(low, b.Min), append(high, b.Max)
+	}
+	if !w.meansOnly {
+		out.Min, out.Max = &low, &high
 	}
 	return out
 }

@@ -484,13 +484,13 @@ type Channel struct {
 
 // ChannelSeries defines model for ChannelSeries.
 type ChannelSeries struct {
-	Core     int       `json:"core"`
-	Key      string    `json:"key"`
-	Label    string    `json:"label"`
-	Max      []float64 `json:"max"`
-	Mean     []float64 `json:"mean"`
-	Min      []float64 `json:"min"`
-	Quantity string    `json:"quantity"`
+	Core     int        `json:"core"`
+	Key      string     `json:"key"`
+	Label    string     `json:"label"`
+	Max      *[]float64 `json:"max,omitempty"`
+	Mean     []float64  `json:"mean"`
+	Min      *[]float64 `json:"min,omitempty"`
+	Quantity string     `json:"quantity"`
 
 	// T seconds since the trial's start
 	T    []float64 `json:"t"`
@@ -1479,6 +1479,9 @@ type GetTelemetryParams struct {
 
 	// Keys only these channels; a * at the end stands for any rest
 	Keys *[]string `form:"keys,omitempty" json:"keys,omitempty"`
+
+	// MeansOnly leave out the lowest and highest values
+	MeansOnly *bool `form:"meansOnly,omitempty" json:"meansOnly,omitempty"`
 }
 
 // ExportTelemetryParams defines parameters for ExportTelemetry.
@@ -2782,6 +2785,13 @@ func (w *ServerInterfaceWrapper) GetTelemetry(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", false, false, "keys", ctx.QueryParams(), &params.Keys, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter keys: %s", err))
+	}
+
+	// ------------- Optional query parameter "meansOnly" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "meansOnly", ctx.QueryParams(), &params.MeansOnly, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter meansOnly: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments

@@ -1,7 +1,8 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect } from 'react';
 import { Redirect, useLocation } from 'wouter';
 import { useLive } from './api/live';
-import { rigsQuery } from './api/queries';
+import { rigsQuery, telemetryQuery, trialQuery, trialsQuery, trimsQuery } from './api/queries';
 import { CardSheet } from './features/fitting/card';
 import { FittingSheet } from './features/fitting/fitting-sheet';
 import { LaddersSheet } from './features/ladders/ladders-sheet';
@@ -34,10 +35,26 @@ const sheets: Record<string, (props: SheetProps) => React.ReactNode> = {
   ladders: LaddersSheet,
 };
 
+/** Asks at once for what the sheet at an address will need, instead of one thing after the other. */
+function useAhead(location: string) {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const [, root, rig, sheet, id] = location.split('/');
+    if (root !== 'rig' || sheet !== 'trial') return;
+    void queries.prefetchQuery(trialsQuery(Number(rig)));
+    void queries.prefetchQuery(trimsQuery(Number(rig)));
+    if (id) {
+      void queries.prefetchQuery(trialQuery(Number(id)));
+      void queries.prefetchQuery(telemetryQuery(Number(id)));
+    }
+  }, [queries, location]);
+}
+
 export function App() {
   useLive();
   const rigs = useQuery(rigsQuery);
   const [location] = useLocation();
+  useAhead(location);
   if (rigs.isPending) return <p className="p-6 text-soft">Reading the bench …</p>;
   if (rigs.isError)
     return <p className="p-6 text-caution">The server does not answer. It may be starting; this page tries again.</p>;

@@ -38,6 +38,7 @@ const stale: Record<string, string[]> = {
 };
 
 const gatherMs = 700;
+const catchUpMs = 2500;
 
 function follow(queries: QueryClient): () => void {
   const due = new Set<string>();
@@ -48,9 +49,14 @@ function follow(queries: QueryClient): () => void {
     due.clear();
   };
   const source = new EventSource('/api/events');
+  let opened = false;
+  let catchUp: ReturnType<typeof setTimeout> | undefined;
   source.onopen = () => {
     setConnected(true);
-    void queries.invalidateQueries();
+    // What happened before the stream was up is caught up with; at the page's start that can wait until it is drawn.
+    clearTimeout(catchUp);
+    catchUp = setTimeout(() => void queries.invalidateQueries(), opened ? 0 : catchUpMs);
+    opened = true;
   };
   source.onerror = () => setConnected(false);
   source.onmessage = (event) => {
@@ -65,6 +71,7 @@ function follow(queries: QueryClient): () => void {
   return () => {
     source.close();
     clearTimeout(timer);
+    clearTimeout(catchUp);
   };
 }
 

@@ -88,7 +88,10 @@ export const telemetryQuery = (trial: number, view?: View) =>
     queryFn: () =>
       take(
         api.GET('/api/trials/{trial}/telemetry', {
-          params: { path: { trial }, query: { buckets: 360, keys: drawn, fromS: view?.from, toS: view?.to } },
+          params: {
+            path: { trial },
+            query: { buckets: 360, keys: drawn, meansOnly: true, fromS: view?.from, toS: view?.to },
+          },
         }),
       ),
     placeholderData: (before) => before,

@@ -812,6 +812,8 @@ export interface paths {
                 toS?: number;
                 /** @description only these channels; a * at the end stands for any rest */
                 keys?: string[];
+                /** @description leave out the lowest and highest values */
+                meansOnly?: boolean;
             };
             header?: never;
             path: {
@@ -1809,9 +1811,9 @@ export interface components {
             core: number;
             /** @description seconds since the trial's start */
             t: number[];
-            min: number[];
+            min?: number[];
             mean: number[];
-            max: number[];
+            max?: number[];
         };
         Part: {
             kind: string;
@@ -3348,6 +3350,8 @@ export interface operations {
                 toS?: number;
                 /** @description only these channels; a * at the end stands for any rest */
                 keys?: string[];
+                /** @description leave out the lowest and highest values */
+                meansOnly?: boolean;
             };
             header?: never;
             path: {
