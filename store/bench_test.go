@@ -91,7 +91,7 @@ func feed(tb testing.TB, s *store.Store, rig, leg int64, frames []link.Frame, qu
 	}
 }
 
-// BenchmarkIngest stores an hour of 200 channels, against the same kind of figures as a row each by inserts of 1,000 rows in
+// BenchmarkIngest stores hours of 200 channels, against the same kind of figures as a row each by inserts of 1,000 rows in
 // the same server: how many times faster, and how many bytes a sample takes on disk.
 func BenchmarkIngest(b *testing.B) {
 	const channels, minutes = 200, 60
@@ -108,19 +108,28 @@ func BenchmarkIngest(b *testing.B) {
 	}
 	r, _, l := order(b, s)
 	w.introduce(b, s, r.ID)
-	var ours time.Duration
-	var rows float64 // seconds that as many rows take
-	for n := 0; b.Loop(); n++ {
+	hours := 0
+	hour := func() (seconds, ofRows float64) {
 		for i := range frames {
-			frames[i].Seq = uint64(n*minutes + i + 1)
+			frames[i].Seq = uint64(hours*minutes + i + 1)
 			for k := range frames[i].Samples.At {
-				frames[i].Samples.At[k] += int64(min(n, 1)) * minutes * 60_000
+				frames[i].Samples.At[k] += int64(min(hours, 1)) * minutes * 60_000
 			}
 		}
 		started := time.Now()
 		feed(b, s, r.ID, l.ID, frames, w.quanta)
-		ours += time.Since(started)
-		rows += channels * minutes * 60 / rowsPerSecond(b, db, n, frames)
+		seconds = time.Since(started).Seconds()
+		ofRows = channels * minutes * 60 / rowsPerSecond(b, db, hours, frames)
+		hours++
+		return seconds, ofRows
+	}
+	hour() // the first one fills caches, of either
+	var ours, rows float64
+	for b.Loop() {
+		for range 2 {
+			a, b := hour()
+			ours, rows = ours+a, rows+b
+		}
 	}
 	var bytes float64
 	if _, err := db.Exec(`ANALYZE TABLE telemetry`); err != nil {
@@ -129,9 +138,10 @@ func BenchmarkIngest(b *testing.B) {
 	if err := db.Get(&bytes, `SELECT data_length FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'telemetry'`); err != nil {
 		b.Fatal(err)
 	}
-	b.ReportMetric(rows/ours.Seconds(), "of-rows")
-	b.ReportMetric(float64(b.N)*channels*minutes*60/1e6/ours.Seconds(), "Msamples/s")
-	b.ReportMetric(bytes/float64(b.N*channels*minutes*60), "B/sample")
+	samples := float64(channels * minutes * 60)
+	b.ReportMetric(rows/ours, "of-rows")
+	b.ReportMetric(float64(hours-1)*samples/1e6/ours, "Msamples/s")
+	b.ReportMetric(bytes/float64(hours)/samples, "B/sample")
 }
 
 // rowsPerSecond measures the baseline: a row per sample.
