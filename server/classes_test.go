@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"zerokeel/core/load"
 	"zerokeel/core/verdict"
 	"zerokeel/link"
 	"zerokeel/server/api"
@@ -227,4 +228,30 @@ func playClasses(t testing.TB, times int, seed uint64) {
 	if len(incidents) > 0 {
 		t.Errorf("faults of trials count as incidents too: %+v", incidents)
 	}
+}
+
+// BenchmarkClean runs trials of a sound machine, loads, times and cores at random: the share that raised a false alarm.
+func BenchmarkClean(b *testing.B) {
+	rig := servertest.Start(b).AddRig(petrel(b, nil), 1200)
+	rig.Fit(rig.Trims()[0].Id)
+	r := rand.New(rand.NewPCG(3, 200))
+	alarms := 0
+	for b.Loop() {
+		var legs []api.LegRequest
+		for range 1 + r.IntN(3) {
+			leg := servertest.Leg(string(load.Kinds[r.IntN(len(load.Kinds))]), 30+270*r.Float64())
+			if cores := r.Perm(rig.Config.Parts.Processor.Cores())[:1+r.IntN(8)]; r.IntN(3) == 0 {
+				leg.Cores = &cores
+			}
+			if r.IntN(4) == 0 {
+				leg.TargetC = ptr(60 + 20*r.Float64())
+			}
+			legs = append(legs, leg)
+		}
+		if t := rig.Ended(rig.Start(api.StartTrialRequest{Legs: legs}).Id); t.Verdict != "held" {
+			alarms++
+			b.Errorf("%s: %s, of %+v", t.Verdict, t.Why, t.Legs[len(t.Legs)-1])
+		}
+	}
+	b.ReportMetric(100*float64(alarms)/float64(b.N), "%alarms")
 }
