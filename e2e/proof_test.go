@@ -10,6 +10,8 @@ import (
 	"math"
 	"math/rand/v2"
 	"net/http"
+	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -89,6 +91,53 @@ func TestLadderIsChanged(t *testing.T) {
 	p.see("aside li", "changed")
 	p.click("button", "Put back as delivered")
 	p.see("aside button[aria-current=true]", "60 min")
+}
+
+// TestOtherFiguresAreJoined: a noise meter's log, in local time and with a broken line, becomes a strip of the trial, and
+// another program's results stand among the scores.
+func TestOtherFiguresAreJoined(t *testing.T) {
+	var trial api.Trial
+	send(t, "GET", "/api/trials/5", nil, &trial)
+	log := "Time;Noise [dB];Outlet [W]\n"
+	for s := range 600 {
+		at := trial.StartedAt.Add(time.Hour + time.Duration(s)*time.Second)
+		log += fmt.Sprintf("%s;%d,5;%d\n", at.Format("02.01.2006 15:04:05"), 30+s%9, 200+s%7)
+		if s == 100 {
+			log += "Restart of the meter\n"
+		}
+	}
+	name := filepath.Join(t.TempDir(), "meter.csv")
+	if err := os.WriteFile(name, []byte(log), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	p := open(t, "/rig/1/trial/5")
+	if err := p.see("input[aria-label='Log to join']", "").SetFiles([]string{name}); err != nil {
+		t.Fatal(err)
+	}
+	p.see("[data-mapping] td", "Noise")
+	p.choose("Outlet counts as", "nothing: leave it out")
+	p.click("[role=dialog] button", "^Join it$")
+	p.see("[data-broken] li", "line 103")
+	p.click("[role=dialog] button", "^Good$")
+	p.see("[data-logs] li", "meter.csv")
+	p.see("[data-strips]", "Log, dB")
+	if e, err := p.see("[data-strips]", "").Text(); err != nil || strings.Contains(e, "Log, power") {
+		t.Errorf("a column that was left out is drawn: %v", err)
+	}
+	p.click("[data-logs] button", "")
+	wait(t, "the log is taken off", func() bool { return !p.MustHas("[data-logs] li") })
+
+	p = open(t, "/rig/1/scores")
+	p.see("[data-comparison]", "")
+	p.click("button", "^Enter results$")
+	p.fill("#other-name", "Own game")
+	p.fill("#other-unit", "1/s")
+	p.fill("#other-runs", "141 142,5 x")
+	p.see("form p", "Each run is a number")
+	p.fill("#other-runs", "141 142,5")
+	p.click("form button", "^Add$")
+	p.see("[data-other-scores] li", "142.50")
+	p.see("section h2", "Own game")
 }
 
 const day = 86400

@@ -60,6 +60,7 @@ type Facts struct {
 	Cores     int    `json:"cores"`
 	Threads   int    `json:"threads"`
 	MemoryMB  int    `json:"memoryMB"`
+	Microcode string `json:"microcode,omitempty"` // revision, as the operating system tells it
 }
 
 // Channel is one series of figures that the rig can report. Quantum is the smallest step it shows, 0 if unknown.

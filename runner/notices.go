@@ -4,9 +4,12 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 
 	"zerokeel/link"
 	"zerokeel/live"
@@ -63,27 +66,35 @@ const (
 	sendTries   = 8
 )
 
+// sendingAtOnce is how many notices are under way together: a receiver that hangs holds up its own, not the others.
+const sendingAtOnce = 8
+
 // sendNotices sends what is due. A notice is claimed first, so that of several servers one sends it; one that dies on
 // the way is sent again, which the receiver tells by the id.
 func (r *Runner) sendNotices(ctx context.Context) error {
+	var under errgroup.Group
+	under.SetLimit(sendingAtOnce)
 	for {
 		n, err := r.store.ClaimNotice(ctx, 2*sendTimeout)
 		if err != nil || n == nil {
-			return err
+			return errors.Join(err, under.Wait())
 		}
-		outcome, due := "delivered", (*time.Time)(nil)
-		if err := r.sendNotice(ctx, n); err != nil {
-			outcome = "try " + fmt.Sprint(n.Tries+1) + ": " + err.Error()
-			if n.Tries+1 < sendTries {
-				at := time.Now().UTC().Add(sendPause << n.Tries)
-				due = &at
-			}
-			r.log.Warn("a notice could not be sent", "to", n.Send, "error", err)
-		}
-		if err := r.store.SettleNotice(ctx, n.ID, outcome, due); err != nil {
-			return err
-		}
+		under.Go(func() error { return r.deliver(ctx, n) })
 	}
+}
+
+// deliver tries to send a notice, and notes what came of it.
+func (r *Runner) deliver(ctx context.Context, n *store.Notice) error {
+	outcome, due := "delivered", (*time.Time)(nil)
+	if err := r.sendNotice(ctx, n); err != nil {
+		outcome = "try " + fmt.Sprint(n.Tries+1) + ": " + err.Error()
+		if n.Tries+1 < sendTries {
+			at := time.Now().UTC().Add(sendPause << n.Tries)
+			due = &at
+		}
+		r.log.Warn("a notice could not be sent", "to", n.Send, "error", err)
+	}
+	return r.store.SettleNotice(ctx, n.ID, outcome, due)
 }
 
 func (r *Runner) sendNotice(ctx context.Context, n *store.Notice) error {

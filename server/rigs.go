@@ -211,7 +211,7 @@ func (s *Server) rig(c *echo.Context, r *store.Rig) (*api.Rig, error) {
 		out.Vitals = s.vitals.of(r.ID, r.Channels.V)
 	}
 	if f := r.Facts.V; r.Facts.Valid {
-		out.Facts = &api.RigFacts{Host: f.Host, System: f.System, Kernel: f.Kernel, Processor: f.Processor, Cores: f.Cores, Threads: f.Threads, MemoryMB: f.MemoryMB, Channels: len(r.Channels.V)}
+		out.Facts = &api.RigFacts{Host: f.Host, System: f.System, Kernel: f.Kernel, Processor: f.Processor, Cores: f.Cores, Threads: f.Threads, MemoryMB: f.MemoryMB, Microcode: f.Microcode, Channels: len(r.Channels.V)}
 		out.Cores = f.Cores
 	}
 	set, err := s.store.PartSet(ctx, r)

@@ -40,7 +40,6 @@ var list = []shot{
 	}},
 	{name: "audit", path: "/rig/4/rig", wait: "table"},
 	{name: "ratios", path: "/rig/4/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "clocks") }},
-	{name: "voltage", path: "/rig/4/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "voltage", "load line") }},
 	{name: "bands", path: "/rig/3/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "curve") }},
 	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
 	{name: "lost", path: "/rig/8/rig", wait: "[data-drift]"},
@@ -51,6 +50,7 @@ var list = []shot{
 		_, err := p.Timeout(browser.Timeout).Element("[data-registry] td")
 		return err
 	}},
+	{name: "join-log", path: "/rig/1/trial/5", wait: "[data-logs]", prepare: joinLog},
 	{name: "log", path: "/rig/3/log", wait: "[data-log] li"},
 	{name: "ladders", path: "/rig/1/ladders", wait: "[data-steps]"},
 	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
@@ -133,6 +133,25 @@ func (s *shot) take(b *browser.Browser, address, file string) error {
 		return err
 	}
 	return os.WriteFile(file, picture, 0o644)
+}
+
+// joinLog hands the page a noise meter's log of the trial that it shows, in the time of another zone.
+func joinLog(p *rod.Page) error {
+	_, err := p.Eval(`async () => {
+		const trial = await (await fetch('/api/trials/5')).json()
+		const begun = new Date(trial.startedAt).getTime() + 3600e3
+		const lines = ['Date;Time;Noise [dB];Outlet [W];Remark']
+		for (let s = 0; s < 900; s++) {
+			const [day, time] = new Date(begun + 1000 * s).toISOString().split('T')
+			lines.push([day.split('-').reverse().join('.'), time.slice(0, 8), (31 + s % 7).toFixed(1).replace('.', ','), 205 + s % 5, ''].join(';'))
+		}
+		const input = document.querySelector("input[aria-label='Log to join']")
+		const list = new DataTransfer()
+		list.items.add(new File([lines.join('\n')], 'meter.csv', { type: 'text/csv' }))
+		input.files = list.files
+		input.dispatchEvent(new Event('change', { bubbles: true }))
+	}`)
+	return err
 }
 
 // only opens the named groups of a trim's sheet and folds all others.

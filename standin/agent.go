@@ -32,6 +32,7 @@ type agent struct {
 	leg    *leg
 
 	channels   []channel
+	since      float64 // the machine is up, on its clock
 	sampleDue  float64
 	faultDue   float64
 	batch      link.Samples
@@ -64,7 +65,7 @@ func newAgent(r *Rig) *agent {
 	a.crash = r.state.Crash
 	r.state.Journal, r.state.Crash = nil, nil
 	a.channels = channels(r)
-	a.sampleDue, a.faultDue = r.state.Clock, r.state.Clock
+	a.since, a.sampleDue, a.faultDue = r.state.Clock, r.state.Clock, r.state.Clock
 	a.client = link.NewClient(r.opt.Server, r.opt.Token, a.hello, a.order, r.opt.Log)
 	return a
 }
@@ -222,7 +223,7 @@ func (a *agent) faults(seconds float64) bool {
 		if !c.Active && kind != load.Idle {
 			continue // asleep beside busy cores, on a rail that is higher than it needs
 		}
-		margin := stability.Margin(r.reserves[core], regime, fused, lowest, c.TemperatureC)
+		margin := stability.Margin(r.reserves[core], regime, fused, lowest, c.TemperatureC) - stability.Weary(regime, r.state.Clock-a.since)
 		if random.Float64() >= stability.Chance(stability.Hazard(margin), seconds) {
 			continue
 		}

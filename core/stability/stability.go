@@ -48,6 +48,21 @@ func Margin(r Reserve, regime load.Regime, fusedV, deliveredV, temperatureC floa
 	return deliveredV - (fusedV - r.In(regime) + PerKelvin*(temperatureC-60))
 }
 
+// Weariness: under rise and fall a machine that has been up for hours needs a little more than one that was just started,
+// up to WearyV, most of it after WearyS.
+const (
+	WearyV = 0.006
+	WearyS = 3 * 3600.0
+)
+
+// Weary returns by how many volts the margin in a regime is smaller after some seconds of uptime.
+func Weary(regime load.Regime, uptimeS float64) float64 {
+	if regime != load.RegimeTransition {
+		return 0
+	}
+	return WearyV * -math.Expm1(-uptimeS/WearyS)
+}
+
 // VoltsPerSlack turns a memory's slack, a share, into the volts of a margin: one percent too fast is as bad as 10 mV too
 // little.
 const VoltsPerSlack = 1.0

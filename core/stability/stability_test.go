@@ -66,3 +66,18 @@ func TestOutcomesFollowRegimeAndDepth(t *testing.T) {
 		}
 	}
 }
+
+// TestRiseAndFallWearies: what holds after the start may fail after hours, in that regime alone.
+func TestRiseAndFallWearies(t *testing.T) {
+	last := 0.0
+	for hour := range 24 {
+		v := stability.Weary(load.RegimeTransition, float64(hour)*3600)
+		if v < last || v > stability.WearyV || hour == 0 && v != 0 {
+			t.Errorf("after %d h: %g V", hour, v)
+		}
+		last = v
+	}
+	if last < 0.95*stability.WearyV || stability.Weary(load.RegimeHeavy, 1e6) != 0 {
+		t.Errorf("after a day %g V; heavy load %g V", last, stability.Weary(load.RegimeHeavy, 1e6))
+	}
+}

@@ -152,7 +152,7 @@ const leastClock = 0.6
 // short looks for cores that were asked for a clock and stayed far below it although nothing held them down: something
 // else does, and the leg proves nothing at the clocks in question.
 func short(e *Evidence) (Pointer, bool) {
-	if !steady(e.Load) {
+	if !steady(e.Load) || e.TargetC > 0 { // a load that is held back rests, at the lowest clock
 		return Pointer{}, false
 	}
 	held := 0.0

@@ -77,6 +77,12 @@ func TestSignsInTheFigures(t *testing.T) {
 				e.Traces.Core[3].Effective[s].V = 2400
 			}
 		}, verdict.Void, -1},
+		{"half the clock, held back at its target temperature", func(e *verdict.Evidence) {
+			e.TargetC = 70
+			for s := range 240 {
+				e.Traces.Core[3].Effective[s].V = 2400
+			}
+		}, verdict.Held, -1},
 		{"half the clock, for the power limit", func(e *verdict.Evidence) {
 			for s := range 240 {
 				e.Traces.Core[3].Effective[s].V = 2400

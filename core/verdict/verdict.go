@@ -101,6 +101,7 @@ type Evidence struct {
 	InForce  bool                       // the trim was still in force when the leg began
 	Others   float64                    // share of the machine that other programs used
 	TurnS    float64                    // per core, of a one-core load
+	TargetC  float64                    // above which the load was held back; 0 for full load
 	Traces   Traces
 }
 

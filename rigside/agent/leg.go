@@ -52,6 +52,13 @@ func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, e
 			return nil, fmt.Errorf("%d MB of memory are asked for, and %.0f MB are free", spec.MemoryMB, free)
 		}
 	}
+	workers := 0
+	for _, one := range cpus {
+		workers += len(one)
+	}
+	if free, ok := sensors.FreeMB(a.cfg.Root); ok && float64(load.NeedsMB(o.Load, workers)) > free-2*leastFreeMB {
+		return nil, fmt.Errorf("%s load takes %d MB of memory on %d processors, and %.0f MB are free", o.Load, load.NeedsMB(o.Load, workers), workers, free)
+	}
 	if in := o.Inject; in != nil {
 		if place := slices.Index(o.Cores, in.Core); place >= 0 {
 			spec.Inject = &load.Inject{Place: place, After: seconds(in.AfterS), Seed: in.Seed}

@@ -77,6 +77,18 @@ func newTask(kind load.Kind, s setting) (task, error) {
 	return newMedley(s.seed, list...), nil
 }
 
+// NeedsMB returns the memory that a load takes of itself, on so many workers. A memory load takes what it is given.
+func NeedsMB(kind load.Kind, workers int) int {
+	const numbers = 8 // bytes of a float64
+	side := map[load.Kind]int{load.Transform: smallSide, load.Mixed: smallSide, load.TransformLarge: largeSide}[kind]
+	digits := side * side
+	each, shared := 2*numbers*digits, (2*5+2)*numbers*digits // the term; its places, partners and turns
+	if kind == load.Mixed {
+		each += mixedBytes
+	}
+	return (shared+workers*each)>>20 + 1
+}
+
 // mixedBytes is the memory that a worker of a mixed load goes over.
 const mixedBytes = 8 << 20
 

@@ -187,6 +187,15 @@ func TestMemoryCoverage(t *testing.T) {
 	}
 }
 
+func TestLoadsTellWhatTheyNeed(t *testing.T) {
+	for _, kind := range load.Kinds {
+		one, many := NeedsMB(kind, 1), NeedsMB(kind, 32)
+		if one < 1 || many < one || kind == load.TransformLarge && (one < 80 || many-one < 31*16) || kind == load.Mixed && many-one < 31*8 {
+			t.Errorf("%s: %d MB on one worker, %d on 32", kind, one, many)
+		}
+	}
+}
+
 func TestWidthsAreRead(t *testing.T) {
 	for _, w := range Widths() {
 		if got, err := ParseWidth(w.name()); err != nil || got != w {

@@ -73,8 +73,14 @@ func Facts(root fs.FS, cores []Core) link.Facts {
 		}
 	}
 	for line := range strings.Lines(f.text("proc/cpuinfo")) {
-		if key, value, ok := strings.Cut(line, ":"); ok && strings.TrimSpace(key) == "model name" {
+		key, value, _ := strings.Cut(line, ":")
+		switch strings.TrimSpace(key) {
+		case "model name":
 			facts.Processor = strings.TrimSpace(value)
+		case "microcode":
+			facts.Microcode = strings.TrimSpace(value)
+		}
+		if facts.Processor != "" && facts.Microcode != "" {
 			break
 		}
 	}

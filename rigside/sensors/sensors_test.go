@@ -34,7 +34,7 @@ func machine() fstest.MapFS {
 		"sys/devices/system/cpu/cpu2/topology/core_id":             "0\n",
 		"sys/devices/system/cpu/cpu2/topology/physical_package_id": "0\n",
 		"sys/devices/system/cpu/cpu0/cpufreq/scaling_cur_freq":     "4725000\n",
-		"proc/cpuinfo":              "processor\t: 0\nmodel name\t: Test Eight\ncpu MHz\t\t: 1000.0\n\nprocessor\t: 1\nmodel name\t: Test Eight\ncpu MHz\t\t: 3801.5\n",
+		"proc/cpuinfo":              "processor\t: 0\nmodel name\t: Test Eight\nmicrocode\t: 0x2b\ncpu MHz\t\t: 1000.0\n\nprocessor\t: 1\nmodel name\t: Test Eight\ncpu MHz\t\t: 3801.5\n",
 		"proc/stat":                 "cpu  100 0 100 800 0 0 0 0 0 0\ncpu0 50 0 50 400 0 0 0 0 0 0\ncpu1 50 0 50 400 0 0 0 0 0 0\n",
 		"proc/meminfo":              "MemTotal:       8000000 kB\nMemFree: 1 kB\nMemAvailable:   6000000 kB\n",
 		"proc/sys/kernel/hostname":  "bench\n",
@@ -98,7 +98,7 @@ func TestFindByTypeAndLabel(t *testing.T) {
 	if _, ok := read("temperature.package"); ok {
 		t.Error("a sensor that went away still reads")
 	}
-	if f := sensors.Facts(tree, cores); f.Host != "bench" || f.Processor != "Test Eight" || f.Threads != 3 || f.Cores != 2 || f.System != "Test Linux 1" || f.MemoryMB != 7812 {
+	if f := sensors.Facts(tree, cores); f.Host != "bench" || f.Processor != "Test Eight" || f.Microcode != "0x2b" || f.Threads != 3 || f.Cores != 2 || f.System != "Test Linux 1" || f.MemoryMB != 7812 {
 		t.Errorf("facts: %+v", f)
 	}
 }

@@ -1093,11 +1093,14 @@ type Rig struct {
 
 // RigFacts defines model for RigFacts.
 type RigFacts struct {
-	Channels  int    `json:"channels"`
-	Cores     int    `json:"cores"`
-	Host      string `json:"host"`
-	Kernel    string `json:"kernel"`
-	MemoryMB  int    `json:"memoryMB"`
+	Channels int    `json:"channels"`
+	Cores    int    `json:"cores"`
+	Host     string `json:"host"`
+	Kernel   string `json:"kernel"`
+	MemoryMB int    `json:"memoryMB"`
+
+	// Microcode revision, empty if it is not told
+	Microcode string `json:"microcode"`
 	Processor string `json:"processor"`
 	System    string `json:"system"`
 	Threads   int    `json:"threads"`

@@ -1089,6 +1089,8 @@ export interface components {
             cores: number;
             threads: number;
             memoryMB: number;
+            /** @description revision, empty if it is not told */
+            microcode: string;
             channels: number;
         };
         CoreGroup: {

@@ -113,6 +113,7 @@ function Facts({ rig }: { rig: Rig }) {
     ['Processor', f.processor],
     ['Cores', `${f.cores}, ${f.threads} threads`],
     ['Memory', `${num(f.memoryMB / 1024, 1)} GiB`],
+    ...(f.microcode ? [['Microcode', f.microcode] as [string, string]] : []),
     ['System', `${f.system} ${f.kernel === 'none' ? '' : f.kernel}`],
     ['Channels', `${f.channels} figures a second`],
   ];
