@@ -20,7 +20,7 @@ import (
 )
 
 // historySpan is how far back on the rig's clock the history begins.
-const historySpan = 6 * time.Hour
+const historySpan = 14 * time.Hour
 
 // load adds the rigs and makes their histories: that of the first by itself, since the pictures of the documentation count
 // on its numbers, the others side by side.

@@ -38,6 +38,11 @@ func (r Right) Of(channel string) sensor.Correction {
 	if c, ok := r.own[channel]; ok {
 		return c
 	}
+	return r.Board(channel)
+}
+
+// Board returns the correction of a channel by its board's sheet alone.
+func (r Right) Board(channel string) sensor.Correction {
 	c := sensor.Correction{Scale: 1}
 	if r.board != nil {
 		c.Scale = r.board.Right(channel)

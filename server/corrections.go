@@ -12,6 +12,7 @@ import (
 	"zerokeel/core/sensor"
 	"zerokeel/link"
 	"zerokeel/live"
+	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
@@ -110,18 +111,44 @@ func (s *Server) PutCorrection(c *echo.Context, id int64, channel string) error 
 	if len(f) > 0 {
 		return f
 	}
-	if err := s.store.SetCorrection(ctx, &store.Correction{RigID: id, Channel: channel, Scale: in.Scale, Shift: in.Shift, Reason: in.Reason}); err != nil {
+	before, err := runner.RightOf(ctx, s.store, r)
+	if err != nil {
 		return err
 	}
-	s.bus.Publish(live.Message{Topic: "trial", Rig: id})
+	row := &store.Correction{RigID: id, Channel: channel, Scale: in.Scale, Shift: in.Shift, Reason: in.Reason}
+	if err := s.store.SetCorrection(ctx, row, instead(before.Of(channel), sensor.Correction{Scale: in.Scale, Shift: in.Shift})); err != nil {
+		return err
+	}
+	s.corrected(id)
 	return c.JSON(http.StatusOK, apiCorrection(r, channel, sensor.Correction{Scale: in.Scale, Shift: in.Shift}, in.Reason, "rig"))
 }
 
 // DeleteCorrection shows a channel as it is read again.
 func (s *Server) DeleteCorrection(c *echo.Context, id int64, channel string) error {
-	if err := s.store.DropCorrection(c.Request().Context(), id, channel); err != nil {
+	ctx := c.Request().Context()
+	r, err := s.store.Rig(ctx, id)
+	if err != nil {
 		return err
 	}
-	s.bus.Publish(live.Message{Topic: "trial", Rig: id})
+	before, err := runner.RightOf(ctx, s.store, r)
+	if err != nil {
+		return err
+	}
+	if err := s.store.DropCorrection(ctx, id, channel, instead(before.Of(channel), before.Board(channel))); err != nil {
+		return err
+	}
+	s.corrected(id)
 	return c.NoContent(http.StatusNoContent)
+}
+
+// instead returns what turns a figure that was put right in one way into one put right in another.
+func instead(before, after sensor.Correction) func(float64) float64 {
+	return func(x float64) float64 { return after.Apply(before.Undo(x)) }
+}
+
+// corrected forgets what was made of figures as they were before.
+func (s *Server) corrected(rig int64) {
+	s.fits.forget()
+	s.parents.forget()
+	s.bus.Publish(live.Message{Topic: "trial", Rig: rig})
 }

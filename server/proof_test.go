@@ -3,6 +3,7 @@ package server_test
 import (
 	"encoding/json"
 	"fmt"
+	"math"
 	"net/http"
 	"net/http/httptest"
 	"strings"
@@ -206,11 +207,27 @@ func TestDoubledVoltageIsNoticedAndPutRight(t *testing.T) {
 	if mean, shown := run(); mean != 2.3 || shown != 2.3 {
 		t.Fatalf("as read: %g and %g", mean, shown)
 	}
+	// first is what the first leg's figures tell now: forecasts learn from them.
+	first := func() float64 {
+		var trials []api.Trial
+		f.Call("GET", fmt.Sprintf("/api/rigs/%d/trials", f.ID), nil, 200, &trials)
+		for _, one := range trials[len(trials)-1].Legs[0].Figures {
+			if one.Key == "voltage.core.delivered" {
+				return math.Round(one.Mean*1e9) / 1e9
+			}
+		}
+		return 0
+	}
 	list := corrections()
 	if len(list) != 1 || list[0].Source != "proposed" || list[0].Scale != 0.5 || !strings.Contains(list[0].Reason, "2.300 V") {
 		t.Fatalf("proposed: %+v", list)
 	}
-	f.Call("PUT", fmt.Sprintf("/api/rigs/%d/corrections/voltage.core.delivered", f.ID), api.CorrectionRequest{Scale: 0.5, Shift: 0.01, Reason: list[0].Reason}, 200, nil)
+	for _, c := range []api.CorrectionRequest{{Scale: 2, Shift: -1, Reason: "a slip"}, {Scale: 0.5, Shift: 0.01, Reason: list[0].Reason}} {
+		f.Call("PUT", fmt.Sprintf("/api/rigs/%d/corrections/voltage.core.delivered", f.ID), c, 200, nil)
+		if got, want := first(), math.Round((2.3*c.Scale+c.Shift)*1e9)/1e9; got != want {
+			t.Errorf("%+v makes %g of 2.3 V that was summed up before, want %g", c, got, want)
+		}
+	}
 	if mean, shown := run(); mean != 1.16 || shown != 1.16 {
 		t.Errorf("put right: %g and %g", mean, shown)
 	}
@@ -218,7 +235,7 @@ func TestDoubledVoltageIsNoticedAndPutRight(t *testing.T) {
 		t.Errorf("after it was put right: %+v", list)
 	}
 	f.Call("DELETE", fmt.Sprintf("/api/rigs/%d/corrections/voltage.core.delivered", f.ID), nil, 204, nil)
-	if _, shown := run(); shown != 2.3 {
-		t.Errorf("what is stored changed: %g", shown)
+	if _, shown := run(); shown != 2.3 || first() != 2.3 {
+		t.Errorf("what is stored changed: %g, %g", shown, first())
 	}
 }

@@ -199,6 +199,13 @@ type parents struct {
 	kept     *forecast.Result
 }
 
+// forget drops the forecast: the records that it rests on have changed.
+func (p *parents) forget() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.kept = nil
+}
+
 type parentKey struct {
 	rig, trim int64
 	records   int

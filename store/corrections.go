@@ -2,7 +2,11 @@ package store
 
 import (
 	"context"
+	"database/sql"
+	"slices"
 	"time"
+
+	"github.com/jmoiron/sqlx"
 )
 
 // Correction is how a channel of a rig is put right: what was read, times the scale, plus the shift.
@@ -22,21 +26,52 @@ func (s *Store) Corrections(ctx context.Context, rig int64) ([]Correction, error
 	return list, known(err, "list the corrections of rig %d", rig)
 }
 
-// SetCorrection stores a correction, in place of one of the same channel.
-func (s *Store) SetCorrection(ctx context.Context, c *Correction) error {
+// SetCorrection stores a correction, in place of one of the same channel, and puts the figures of the rig's legs right that
+// were summed up before: anew turns a figure as it stands into what it is from now on.
+func (s *Store) SetCorrection(ctx context.Context, c *Correction, anew func(float64) float64) error {
 	c.SetAt = time.Now().UTC().Truncate(time.Microsecond)
-	_, err := s.db.NamedExecContext(ctx, `REPLACE INTO corrections (rig_id, channel, scale, shift, reason, set_at) VALUES (:rig_id, :channel, :scale, :shift, :reason, :set_at)`, c)
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.NamedExecContext(ctx, `REPLACE INTO corrections (rig_id, channel, scale, shift, reason, set_at) VALUES (:rig_id, :channel, :scale, :shift, :reason, :set_at)`, c); err != nil {
+			return err
+		}
+		return refigure(ctx, tx, c.RigID, c.Channel, anew)
+	})
 	return known(err, "store a correction of rig %d", c.RigID)
 }
 
-// DropCorrection removes a correction. It is ErrNotFound when there is none.
-func (s *Store) DropCorrection(ctx context.Context, rig int64, channel string) error {
-	result, err := s.db.ExecContext(ctx, `DELETE FROM corrections WHERE rig_id = ? AND channel = ?`, rig, channel)
-	if err != nil {
-		return known(err, "remove a correction of rig %d", rig)
+// DropCorrection removes a correction, and puts the figures back that it changed. It is ErrNotFound when there is none.
+func (s *Store) DropCorrection(ctx context.Context, rig int64, channel string, anew func(float64) float64) error {
+	err := s.within(ctx, func(tx *sqlx.Tx) error {
+		result, err := tx.ExecContext(ctx, `DELETE FROM corrections WHERE rig_id = ? AND channel = ?`, rig, channel)
+		if err != nil {
+			return err
+		}
+		if n, err := result.RowsAffected(); err != nil || n == 0 {
+			return sql.ErrNoRows
+		}
+		return refigure(ctx, tx, rig, channel, anew)
+	})
+	return known(err, "remove a correction of rig %d", rig)
+}
+
+// refigure changes what a rig's legs tell of a channel.
+func refigure(ctx context.Context, tx *sqlx.Tx, rig int64, channel string, anew func(float64) float64) error {
+	var legs []struct {
+		ID      int64          `db:"id"`
+		Figures JSON[[]Figure] `db:"figures"`
 	}
-	if n, err := result.RowsAffected(); err != nil || n == 0 {
-		return known(ErrNotFound, "remove a correction of rig %d", rig)
+	if err := tx.SelectContext(ctx, &legs, `SELECT l.id, l.figures FROM legs l JOIN trials t ON t.id = l.trial_id WHERE t.rig_id = ? AND l.figures IS NOT NULL FOR UPDATE`, rig); err != nil {
+		return err
+	}
+	for _, l := range legs {
+		i := slices.IndexFunc(l.Figures.V, func(f Figure) bool { return f.Key == channel })
+		if i < 0 {
+			continue
+		}
+		l.Figures.V[i].Mean, l.Figures.V[i].Peak = anew(l.Figures.V[i].Mean), anew(l.Figures.V[i].Peak)
+		if _, err := tx.ExecContext(ctx, `UPDATE legs SET figures = ? WHERE id = ?`, l.Figures, l.ID); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -52,3 +52,6 @@ func Doubt(requested, shown float64) (Correction, bool) {
 
 // Apply returns the corrected reading.
 func (c Correction) Apply(raw float64) float64 { return raw*c.Scale + c.Shift }
+
+// Undo returns the raw reading that a corrected one was made of. The scale must not be zero.
+func (c Correction) Undo(right float64) float64 { return (right - c.Shift) / c.Scale }
