@@ -84,11 +84,17 @@ func TestLadderIsChanged(t *testing.T) {
 	p.click("button", "^Save$")
 	p.see("[role=alert]", "steps\\[0\\].seconds")
 	p.fill("input[aria-label='Time of step 1']", "5 min")
+	p.fill("input[aria-label='Cores of step 1']", "0-2 5")
 	if err := p.Keyboard.Type(input.Tab); err != nil {
 		t.Fatal(err)
 	}
 	p.click("button", "^Save$")
 	p.see("aside li", "changed")
+	var ladders []api.Ladder
+	send(t, "GET", "/api/ladders", nil, &ladders)
+	if cores := ladders[1].Template.Steps[0].Cores; !slices.Equal(cores, []int{0, 1, 2, 5}) {
+		t.Errorf("cores 0-2 5 were kept as %v", cores)
+	}
 	p.click("button", "Put back as delivered")
 	p.see("aside button[aria-current=true]", "60 min")
 }

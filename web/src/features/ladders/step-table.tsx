@@ -14,6 +14,30 @@ export function parseSpan(text: string): number | undefined {
   return Number(clock[1] ?? 0) * 3600 + Number(clock[2]) * 60 + Number(clock[3]);
 }
 
+/** Reads cores such as 0-3, 6; none of them means all. */
+export function parseCores(text: string): number[] | undefined {
+  const cores = new Set<number>();
+  for (const part of text.split(/[,;\s]+/).filter(Boolean)) {
+    const range = part.match(/^(\d{1,3})(?:[-–](\d{1,3}))?$/);
+    if (!range) return undefined;
+    const to = Number(range[2] ?? range[1]);
+    for (let core = Number(range[1]); core <= to; core++) cores.add(core);
+  }
+  return [...cores].sort((a, b) => a - b);
+}
+
+/** Writes cores so that parseCores reads them, runs of them as ranges. */
+function listed(cores: number[] = []): string {
+  const parts: string[] = [];
+  cores.forEach((core, i) => {
+    if (cores[i - 1] === core - 1 && cores[i + 1] === core + 1) return;
+    const joins = cores[i - 1] === core - 1;
+    if (joins) parts.push(`${parts.pop()}-${core}`);
+    else parts.push(String(core));
+  });
+  return parts.join(', ');
+}
+
 const field = 'border border-line bg-sheet px-1 py-0.5';
 
 /** The steps of a ladder, each a row that can be changed. */
@@ -30,12 +54,13 @@ export function StepTable({ steps, onChange }: { steps: Step[]; onChange: (steps
     <table className="table-thin w-full max-w-[56rem]" data-steps="">
       <thead>
         <tr>
-          <th className="w-[210px]">Load</th>
-          <th className="w-[100px]">Time</th>
+          <th className="w-[190px]">Load</th>
+          <th className="w-[84px]">Time</th>
           <th className="w-[110px]" />
-          <th className="w-[110px]">Vectors</th>
-          <th className="w-[84px]">Hold at °C</th>
-          <th className="w-[84px]">End at °C</th>
+          <th className="w-[76px]">Cores</th>
+          <th className="w-[100px]">Vectors</th>
+          <th className="w-[76px]">Hold at °C</th>
+          <th className="w-[76px]">End at °C</th>
           <th className="w-[84px]">Memory MB</th>
           <th />
         </tr>
@@ -91,6 +116,21 @@ export function StepTable({ steps, onChange }: { steps: Step[]; onChange: (steps
               </select>
             </td>
             <td>
+              <input
+                key={listed(s.cores)}
+                aria-label={`Cores of step ${i + 1}`}
+                title="such as 0-3, 6; all when empty"
+                placeholder="all"
+                className={`num w-full ${field}`}
+                defaultValue={listed(s.cores)}
+                onBlur={(e) => {
+                  const cores = parseCores(e.target.value);
+                  if (cores === undefined) e.target.value = listed(s.cores);
+                  else change(i, { cores: cores.length > 0 ? cores : undefined });
+                }}
+              />
+            </td>
+            <td>
               <select
                 aria-label={`Vectors of step ${i + 1}`}
                 className={`w-full ${field}`}
@@ -143,7 +183,7 @@ export function StepTable({ steps, onChange }: { steps: Step[]; onChange: (steps
           </tr>
         ))}
         <tr>
-          <td colSpan={8}>
+          <td colSpan={9}>
             <Button onClick={() => onChange([...steps, { load: 'heavy', seconds: 300 }])}>Add a step</Button>
           </td>
         </tr>
