@@ -13,7 +13,6 @@ import (
 	"sync"
 	"time"
 
-	"zerokeel/core/load"
 	"zerokeel/core/verdict"
 	"zerokeel/link"
 	"zerokeel/rigside/journal"
@@ -280,7 +279,7 @@ func (a *agent) begin(ctx context.Context, o link.Order) {
 		}
 		cpus[i] = a.cores[core].CPUs
 	}
-	if o.Inject == nil && o.Yardstick == "" && o.Load != load.Idle {
+	if o.Inject == nil && o.Yardstick == "" {
 		o.Inject = a.cfg.Inject
 	}
 	if err := a.journal.Begin(link.Unending{Order: o.ID, BootID: a.boot, At: a.now()}); err != nil {
