@@ -244,3 +244,51 @@ func TestMetersAreRead(t *testing.T) {
 		t.Errorf("named by the board: %v", labels)
 	}
 }
+
+// TestLogsOfEveryClock: seconds since some start begin with the trial, times of day go on past midnight, stamps may have day
+// and month swapped, and whatever is off is shifted.
+func TestLogsOfEveryClock(t *testing.T) {
+	b := servertest.Start(t)
+	f := b.AddFake("Fake", nil)
+	f.Pass(-1_800_000_000 + 1_775_087_970) // 2026-04-01 23:59:30
+	f.Relink()
+	start := time.UnixMilli(f.Now()).UTC()
+	trial := f.Run(120, func(o link.Order) {
+		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start.UnixMilli()}}, link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 120}})
+	})
+	rows := []struct {
+		name, query string
+		cell        func(s int) string
+	}{
+		{"elapsed", "", func(s int) string { return fmt.Sprint(4000 + s) }},
+		{"time of day, over midnight", "", func(s int) string { return start.Add(time.Duration(s) * time.Second).Format("15:04:05") }},
+		{"ms since 1970, a wrong year", "", func(s int) string { return fmt.Sprint(start.AddDate(-3, 0, 0).UnixMilli() + int64(1000*s)) }},
+		{"months first, told so", "?swap=true&shiftS=0", func(s int) string {
+			return start.Add(time.Duration(s) * time.Second).Format("01/02/2006 15:04:05")
+		}},
+		{"shifted by hand", "?shiftS=-90", func(s int) string {
+			return start.Add(time.Duration(s+90) * time.Second).Format("2006-01-02T15:04:05Z")
+		}},
+	}
+	for _, row := range rows {
+		table := "time,level [dB]\n"
+		for s := range 100 {
+			table += fmt.Sprintf("%s,%d\n", row.cell(s), s)
+		}
+		var joined api.JoinedLog
+		status, text := upload(t, b.Address, fmt.Sprintf("/api/trials/%d/logs%s", trial.Id, row.query), strings.NewReader(table))
+		if err := json.Unmarshal(text, &joined); err != nil || status != 201 || joined.Log.Used != 100 {
+			t.Errorf("%s: %d %s", row.name, status, text)
+			continue
+		}
+		var telemetry api.Telemetry
+		b.Call("GET", fmt.Sprintf("/api/trials/%d/telemetry?keys=log.level&fromS=0&toS=120&buckets=120", trial.Id), nil, 200, &telemetry)
+		for i, at := range telemetry.Channels[0].T {
+			if math.Abs(telemetry.Channels[0].Mean[i]-at) > 0.51 {
+				t.Errorf("%s: what was taken at %g s lies at %g s", row.name, telemetry.Channels[0].Mean[i], at)
+				break
+			}
+		}
+		b.Call("DELETE", fmt.Sprintf("/api/trials/%d/logs/%d", trial.Id, joined.Log.Id), nil, 204, nil)
+	}
+}

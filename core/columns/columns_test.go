@@ -167,3 +167,57 @@ func FuzzDetect(f *testing.F) {
 		}
 	})
 }
+
+// TestColumnsBecomeChannels: by their names and units, each one of its own, unless the rig tells it itself.
+func TestColumnsBecomeChannels(t *testing.T) {
+	l, err := columns.Detect([]byte("time,Outlet [W],Mains [W],Room (°C),Room (°C),Loop water [%],Note\n2026-03-01 10:00:00,1,2,3,4,5,x\n2026-03-01 10:00:01,1,2,3,4,5,y\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	keys := func(told ...string) (out []string) {
+		for _, target := range l.Propose(func(key string) bool { return slices.Contains(told, key) }) {
+			out = append(out, target.Channel)
+		}
+		return out
+	}
+	if got, want := keys(), []string{"", "power.wall", "log.mains", "temperature.ambient", "log.room-2", "log.loop-water", ""}; !slices.Equal(got, want) {
+		t.Errorf("got %q, want %q", got, want)
+	}
+	if got := keys("power.wall", "temperature.ambient"); got[1] != "log.outlet" || got[3] != "log.room" {
+		t.Errorf("of a rig that tells both: %q", got)
+	}
+	proposed := l.Propose(func(string) bool { return false })
+	if f := l.CheckMapping(proposed); len(f) > 0 {
+		t.Errorf("what was proposed is refused: %v", f)
+	}
+	rows := []struct {
+		name, field string
+		change      func([]columns.Target) []columns.Target
+	}{
+		{"a column too few", "columns", func(m []columns.Target) []columns.Target { return m[1:] }},
+		{"two on one channel", "columns[2].channel", func(m []columns.Target) []columns.Target { m[2].Channel = m[1].Channel; return m }},
+		{"the time as a figure", "columns[0].channel", func(m []columns.Target) []columns.Target { m[0].Channel = "log.time"; return m }},
+		{"words as a figure", "columns[6].channel", func(m []columns.Target) []columns.Target { m[6].Channel = "log.note"; return m }},
+		{"percent as watts", "columns[5].channel", func(m []columns.Target) []columns.Target {
+			m[1].Channel, m[5].Channel = "", "power.wall"
+			return m
+		}},
+		{"a channel of the rig's", "columns[1].channel", func(m []columns.Target) []columns.Target { m[1].Channel = "power.package"; return m }},
+		{"nothing at all", "columns", func(m []columns.Target) []columns.Target {
+			for i := range m {
+				m[i].Channel = ""
+			}
+			return m
+		}},
+	}
+	for _, row := range rows {
+		f := l.CheckMapping(row.change(slices.Clone(proposed)))
+		if len(f) != 1 || f[0].Field != row.field {
+			t.Errorf("%s: %v, want one fault of %s", row.name, f, row.field)
+		}
+	}
+	other, _ := columns.Detect([]byte("time,Outlet [kW]\n2026-03-01 10:00:00,1\n"))
+	if l.Source() == other.Source() || len(l.Source()) != 20 {
+		t.Errorf("sources %s and %s", l.Source(), other.Source())
+	}
+}
