@@ -13,7 +13,7 @@ import (
 	"zerokeel/store"
 )
 
-// ReadLog answers with what happened on a rig, newest first.
+// ReadLog answers with what happened on a rig, newest first, a page of it.
 func (s *Server) ReadLog(c *echo.Context, id int64, params api.ReadLogParams) error {
 	ctx := c.Request().Context()
 	if _, err := s.store.Rig(ctx, id); err != nil {
@@ -23,34 +23,33 @@ func (s *Server) ReadLog(c *echo.Context, id int64, params api.ReadLogParams) er
 	if err != nil {
 		return err
 	}
-	fittings, err := s.store.Fittings(ctx, id)
+	before := time.Date(9000, 1, 1, 0, 0, 0, 0, time.UTC)
+	if params.Before != nil {
+		before = *params.Before
+	}
+	h, err := s.store.History(ctx, id, before, logPage+1)
 	if err != nil {
 		return err
 	}
-	trials, err := s.store.Trials(ctx, id)
-	if err != nil {
-		return err
-	}
-	incidents, err := s.store.Incidents(ctx, id)
-	if err != nil {
-		return err
-	}
-	notices, err := s.store.Notices(ctx, id)
-	if err != nil {
-		return err
-	}
-	entries := logOf(trims, fittings, trials, incidents, notices)
-	if params.Kinds != nil {
-		entries = slices.DeleteFunc(entries, func(e api.LogEntry) bool {
-			return !slices.Contains(*params.Kinds, api.ReadLogParamsKinds(e.Kind))
-		})
+	entries := slices.DeleteFunc(logOf(trims, h), func(e api.LogEntry) bool {
+		return !e.At.Before(before) || params.Kinds != nil && !slices.Contains(*params.Kinds, api.ReadLogParamsKinds(e.Kind))
+	})
+	if len(entries) > logPage {
+		end := logPage
+		for end > logPage/2 && entries[end].At.Equal(entries[end-1].At) {
+			end-- // what happened at one moment stays together, so that the next page can begin before it
+		}
+		entries = entries[:end]
 	}
 	return c.JSON(http.StatusOK, entries)
 }
 
+// logPage is how many entries an answer holds; fewer, but at least half as many, where several happened at one moment.
+const logPage = 200
+
 // logOf makes one list of a rig's history, the newest first. Moments are those of the rig's own clock, as far as it has
 // told them.
-func logOf(trims []store.Trim, fittings []store.Fitting, trials []store.Trial, incidents []store.Incident, notices []store.Notice) []api.LogEntry {
+func logOf(trims []store.Trim, h *store.History) []api.LogEntry {
 	out := []api.LogEntry{}
 	names := map[int64]string{}
 	add := func(at time.Time, kind api.LogEntryKind, trim int64, title, text string, bad bool) *api.LogEntry {
@@ -69,11 +68,11 @@ func logOf(trims []store.Trim, fittings []store.Fitting, trials []store.Trial, i
 		}
 		add(at, "trim", t.ID, names[t.ID]+" "+t.Name, t.Reason, false)
 	}
-	for _, f := range fittings {
+	for _, f := range h.Fittings {
 		add(f.RigClock, "fitting", f.TrimID, names[f.TrimID]+" "+string(f.State), f.Problem, f.State.Ended() && f.State != store.FitInForce)
 	}
-	for i := range trials {
-		t := &trials[i]
+	for i := range h.Trials {
+		t := &h.Trials[i]
 		at := t.CreatedAt
 		if t.StartedAt.Valid {
 			at = t.StartedAt.Time
@@ -85,14 +84,14 @@ func logOf(trims []store.Trim, fittings []store.Fitting, trials []store.Trial, i
 		}
 		add(at, "trial", t.TrimID, title, text, bad).Trial = &t.ID
 	}
-	for _, i := range incidents {
+	for _, i := range h.Incidents {
 		by := "seen in daily use"
 		if i.BootID.Valid {
 			by = "noticed by the rig"
 		}
 		add(i.CreatedAt, "incident", i.TrimID, fmt.Sprintf("%s under %s, %s", i.Kind, names[i.TrimID], by), i.Note, true)
 	}
-	for _, n := range notices {
+	for _, n := range h.Notices {
 		title := "All clear: " + n.Rule.V.Message
 		if n.Raised {
 			title = n.Rule.V.Message

@@ -6,15 +6,18 @@ import (
 	"math"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"zerokeel/link"
 	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
 	"zerokeel/standin"
+	"zerokeel/store"
 )
 
 // TestFreezeAtChangesIsFoundByTheStandardLadder: a rig that passes every heavy load and falls short only when load comes
@@ -237,5 +240,45 @@ func TestDoubledVoltageIsNoticedAndPutRight(t *testing.T) {
 	f.Call("DELETE", fmt.Sprintf("/api/rigs/%d/corrections/voltage.core.delivered", f.ID), nil, 204, nil)
 	if _, shown := run(); shown != 2.3 || first() != 2.3 {
 		t.Errorf("what is stored changed: %g, %g", shown, first())
+	}
+}
+
+// TestLogIsReadPageByPage: however many things happened, and several at one moment, the pages hold each once.
+func TestLogIsReadPageByPage(t *testing.T) {
+	f := servertest.Start(t).AddFake("Fake", nil)
+	f.Prove(60)
+	trims, err := f.Store.Trims(t.Context(), f.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	at := time.UnixMilli(1_800_000_100_000).UTC()
+	for i := range 430 {
+		incident := &store.Incident{RigID: f.ID, TrimID: trims[0].ID, Kind: "glitch", Note: fmt.Sprint(i), CreatedAt: at.Add(time.Duration(i/3) * time.Minute)}
+		if err := f.Store.AddIncident(t.Context(), incident); err != nil {
+			t.Fatal(err)
+		}
+	}
+	seen, query, pages := map[string]int{}, "", 0
+	for {
+		var page []api.LogEntry
+		f.Call("GET", fmt.Sprintf("/api/rigs/%d/log%s", f.ID, query), nil, 200, &page)
+		for i, e := range page {
+			seen[string(e.Kind)+e.Title+e.Text]++
+			if i > 0 && e.At.After(page[i-1].At) {
+				t.Fatalf("%s follows %s", e.At, page[i-1].At)
+			}
+		}
+		if pages++; len(page) < 100 {
+			break
+		}
+		query = "?before=" + url.QueryEscape(page[len(page)-1].At.Format(time.RFC3339Nano))
+	}
+	if len(seen) != 432 || pages != 3 {
+		t.Errorf("%d entries on %d pages, want 432 on 3", len(seen), pages)
+	}
+	for what, times := range seen {
+		if times != 1 {
+			t.Errorf("%s stands %d times", what, times)
+		}
 	}
 }

@@ -120,13 +120,6 @@ func (s *Store) StepWatches(ctx context.Context, rig int64, readings map[string]
 
 const noticeColumns = `id, rig_id, watch_id, raised, rule, value, at, send, due_at, tries, outcome`
 
-// Notices lists what a rig's watches told, newest first.
-func (s *Store) Notices(ctx context.Context, rig int64) ([]Notice, error) {
-	list := []Notice{}
-	err := s.db.SelectContext(ctx, &list, `SELECT `+noticeColumns+` FROM notices WHERE rig_id = ? ORDER BY id DESC LIMIT 200`, rig)
-	return list, known(err, "list the notices of rig %d", rig)
-}
-
 // ClaimNotice takes the next notice that is due, for a time within which nobody else takes it; nil if there is none.
 func (s *Store) ClaimNotice(ctx context.Context, hold time.Duration) (*Notice, error) {
 	var found []Notice

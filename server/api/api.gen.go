@@ -1438,6 +1438,9 @@ type DiffTrimsParams struct {
 type ReadLogParams struct {
 	// Kinds only these kinds
 	Kinds *[]ReadLogParamsKinds `form:"kinds,omitempty" json:"kinds,omitempty"`
+
+	// Before only what happened before; the moment of the last entry gives the next page
+	Before *time.Time `form:"before,omitempty" json:"before,omitempty"`
 }
 
 // ReadLogParamsKinds defines parameters for ReadLog.
@@ -1664,7 +1667,7 @@ type ServerInterface interface {
 	// ReportIncident Hold a fault against the trim in force
 	// (POST /api/rigs/{rig}/incidents)
 	ReportIncident(ctx *echo.Context, rig RigID) error
-	// ReadLog What happened on the rig, newest first
+	// ReadLog What happened on the rig, newest first, at most 200 entries; fewer than 100 are the last ones
 	// (GET /api/rigs/{rig}/log)
 	ReadLog(ctx *echo.Context, rig RigID, params ReadLogParams) error
 	// LearnBoard The attribute registry of the rig's board, each attribute with the setting that it probably is
@@ -2326,6 +2329,13 @@ func (w *ServerInterfaceWrapper) ReadLog(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", false, false, "kinds", ctx.QueryParams(), &params.Kinds, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kinds: %s", err))
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments

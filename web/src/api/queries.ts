@@ -1,4 +1,4 @@
-import { queryOptions } from '@tanstack/react-query';
+import { infiniteQueryOptions, queryOptions } from '@tanstack/react-query';
 import { api, type Settings, take } from './client';
 
 const path = (rig: number) => ({ params: { path: { rig } } });
@@ -115,8 +115,17 @@ export const loadsQuery = queryOptions({
   queryFn: () => take(api.GET('/api/loads')),
 });
 
+const logPage = 200;
+
+/** The log of a rig, page by page. */
 export const logQuery = (rig: number) =>
-  queryOptions({ queryKey: ['log', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/log', path(rig))) });
+  infiniteQueryOptions({
+    queryKey: ['log', rig],
+    initialPageParam: undefined as string | undefined,
+    queryFn: ({ pageParam }) =>
+      take(api.GET('/api/rigs/{rig}/log', { params: { path: { rig }, query: { before: pageParam } } })),
+    getNextPageParam: (last) => (last.length >= logPage / 2 ? last.at(-1)?.at : undefined),
+  });
 
 export const watchesQuery = (rig: number) =>
   queryOptions({ queryKey: ['watches', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/watches', path(rig))) });

@@ -734,7 +734,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** What happened on the rig, newest first */
+        /** What happened on the rig, newest first, at most 200 entries; fewer than 100 are the last ones */
         get: operations["readLog"];
         put?: never;
         post?: never;
@@ -3245,6 +3245,8 @@ export interface operations {
             query?: {
                 /** @description only these kinds */
                 kinds?: ("trim" | "fitting" | "trial" | "incident" | "watch")[];
+                /** @description only what happened before; the moment of the last entry gives the next page */
+                before?: string;
             };
             header?: never;
             path: {

@@ -1,11 +1,11 @@
-import { useQuery } from '@tanstack/react-query';
+import { useInfiniteQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'wouter';
 import type { Schemas } from '../../api/client';
 import { logQuery } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { moment } from '../../ui/format';
-import { Empty, Heading, SheetWithDock } from '../../ui/parts';
+import { Button, Empty, Heading, SheetWithDock } from '../../ui/parts';
 import { ReportIncident } from './report-incident';
 import { Watches } from './watches';
 
@@ -21,7 +21,8 @@ const kinds: [Entry['kind'], string, string][] = [
 
 /** What happened on this rig, and what is looked out for in daily use. */
 export function LogSheet({ rig }: SheetProps) {
-  const log = useQuery(logQuery(rig));
+  const log = useInfiniteQuery(logQuery(rig));
+  const all = log.data?.pages.flat();
   const [hidden, setHidden] = useState<Set<string>>(new Set());
   const toggle = (kind: string) =>
     setHidden((now) => {
@@ -29,7 +30,7 @@ export function LogSheet({ rig }: SheetProps) {
       if (!next.delete(kind)) next.add(kind);
       return next;
     });
-  const entries = log.data?.filter((e) => !hidden.has(e.kind)) ?? [];
+  const entries = all?.filter((e) => !hidden.has(e.kind)) ?? [];
   return (
     <SheetWithDock
       dock={
@@ -45,11 +46,11 @@ export function LogSheet({ rig }: SheetProps) {
           <label key={kind} className="flex items-center gap-1">
             <input type="checkbox" checked={!hidden.has(kind)} onChange={() => toggle(kind)} />
             <span aria-hidden="true">{mark}</span> {name}
-            <span className="num text-soft">{log.data?.filter((e) => e.kind === kind).length}</span>
+            <span className="num text-soft">{all?.filter((e) => e.kind === kind).length}</span>
           </label>
         ))}
       </fieldset>
-      {log.data?.length === 0 && (
+      {all?.length === 0 && (
         <Empty>
           <strong>Nothing happened yet.</strong> Trims, fittings, trials, incidents and watches are listed here.
         </Empty>
@@ -60,6 +61,11 @@ export function LogSheet({ rig }: SheetProps) {
           <Line key={i} entry={e} rig={rig} day={dayOf(e) !== dayOf(entries[i - 1])} />
         ))}
       </ol>
+      {log.hasNextPage && (
+        <Button className="mt-2" disabled={log.isFetchingNextPage} onClick={() => log.fetchNextPage()}>
+          Earlier
+        </Button>
+      )}
     </SheetWithDock>
   );
 }
