@@ -27,7 +27,7 @@ const (
 	silentS   = 15.0 // without a sign of life, an agent counts as silent
 	comesUpS  = 90.0 // within which a machine is back after a start
 	lingerS   = 60.0 // a silent machine may yet come back by itself before it counts as frozen
-	shortWait = 2*link.MaxRedial + time.Second
+	shortWait = 2*link.MaxRedial + 3*time.Second
 	pollEvery = 200 * time.Millisecond
 )
 

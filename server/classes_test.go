@@ -255,3 +255,24 @@ func BenchmarkClean(b *testing.B) {
 	}
 	b.ReportMetric(100*float64(alarms)/float64(b.N), "%alarms")
 }
+
+// BenchmarkInjected orders one flipped bit in each trial of a stand-in, load, core and time at random: the share that was
+// pinned on the right core at the right time.
+func BenchmarkInjected(b *testing.B) {
+	rig := servertest.Start(b).AddRig(petrel(b, nil), 1200)
+	rig.Fit(rig.Trims()[0].Id)
+	r := rand.New(rand.NewPCG(8, 200))
+	right := 0
+	for b.Loop() {
+		leg := servertest.Leg(string(load.Kinds[r.IntN(len(load.Kinds))]), 300)
+		core, at := r.IntN(rig.Config.Parts.Processor.Cores()), 10+250*r.Float64()
+		leg.Inject = &api.Inject{Core: core, AfterS: at}
+		t := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{leg}}).Id)
+		if t.Verdict == "miscalculated" && t.Core == core && t.Injected && math.Abs(t.AtS-at) < 2 {
+			right++
+		} else {
+			b.Errorf("%s, core %d at %.0f s: %s of core %d: %s", *leg.Load, core, at, t.Verdict, t.Core, t.Why)
+		}
+	}
+	b.ReportMetric(100*float64(right)/float64(b.N), "%right")
+}
