@@ -26,15 +26,7 @@ const exportStep = 600_000
 // long, a line for each sample. Figures that a board shows wrongly are put right, as on the pages.
 func (s *Server) ExportTelemetry(c *echo.Context, id int64, params api.ExportTelemetryParams) error {
 	ctx := c.Request().Context()
-	t, err := s.store.Trial(ctx, id)
-	if err != nil {
-		return err
-	}
-	r, err := s.store.Rig(ctx, t.RigID)
-	if err != nil {
-		return err
-	}
-	legs, err := s.store.Legs(ctx, id)
+	t, r, legs, err := s.whole(ctx, id)
 	if err != nil {
 		return err
 	}

@@ -24,15 +24,7 @@ func (s *Server) ReadMeter(c *echo.Context, id int64) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	t, err := s.store.Trial(ctx, id)
-	if err != nil {
-		return err
-	}
-	r, err := s.store.Rig(ctx, t.RigID)
-	if err != nil {
-		return err
-	}
-	legs, err := s.store.Legs(ctx, id)
+	t, r, legs, err := s.whole(ctx, id)
 	if err != nil {
 		return err
 	}

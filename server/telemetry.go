@@ -75,15 +75,7 @@ func windowOf(legs []store.Leg, params *api.GetTelemetryParams) (w window, begun
 // GetTelemetry answers with a trial's figures over one axis.
 func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetryParams) error {
 	ctx := c.Request().Context()
-	t, err := s.store.Trial(ctx, id)
-	if err != nil {
-		return err
-	}
-	r, err := s.store.Rig(ctx, t.RigID)
-	if err != nil {
-		return err
-	}
-	legs, err := s.store.Legs(ctx, id)
+	_, r, legs, err := s.whole(ctx, id)
 	if err != nil {
 		return err
 	}

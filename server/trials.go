@@ -68,6 +68,20 @@ func (s *Server) answerTrial(c *echo.Context, id int64, status int) error {
 	return c.JSON(status, s.apiTrial(t, legs, events))
 }
 
+// whole loads a trial with its rig and its legs.
+func (s *Server) whole(ctx context.Context, id int64) (*store.Trial, *store.Rig, []store.Leg, error) {
+	t, err := s.store.Trial(ctx, id)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	r, err := s.store.Rig(ctx, t.RigID)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	legs, err := s.store.Legs(ctx, id)
+	return t, r, legs, err
+}
+
 func (s *Server) apiTrial(t *store.Trial, legs []store.Leg, events []store.Event) api.Trial {
 	out := api.Trial{
 		Id: t.ID, Rig: t.RigID, Trim: t.TrimID, Number: t.Number, Name: t.Name, Purpose: api.TrialPurpose(t.Purpose), State: string(t.State),
