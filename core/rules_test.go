@@ -3,63 +3,99 @@ package core_test
 
 import (
 	"os/exec"
+	"slices"
 	"strings"
 	"testing"
 )
 
-// TestImportRules asks the go command what each package imports.
-func TestImportRules(t *testing.T) {
-	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}} {{join .Imports \" \"}}", "zerokeel/...").Output()
+// module is the import path of the whole.
+const module = "zerokeel"
+
+// imported lists what each package of the project imports, by the go command: directly, or by way of others too.
+func imported(t *testing.T, field string) map[string][]string {
+	t.Helper()
+	out, err := exec.Command("go", "list", "-f", "{{.ImportPath}} {{join ."+field+" \" \"}}", module+"/...").Output()
 	if err != nil {
 		t.Fatal(err)
 	}
-	imports := map[string][]string{}
+	list := map[string][]string{}
 	for line := range strings.Lines(string(out)) {
 		fields := strings.Fields(line)
-		imports[fields[0]] = fields[1:]
+		list[fields[0]] = fields[1:]
 	}
-	if len(imports) < 20 {
-		t.Fatalf("only %d packages were listed", len(imports))
+	if len(list) < 20 {
+		t.Fatalf("only %d packages were listed", len(list))
 	}
-	under := func(name, folder string) bool {
-		return name == "zerokeel/"+folder || strings.HasPrefix(name, "zerokeel/"+folder+"/")
+	return list
+}
+
+// under reports whether a package is a folder of the project or lies in it.
+func under(name, folder string) bool {
+	return name == module+"/"+folder || strings.HasPrefix(name, module+"/"+folder+"/")
+}
+
+// layers are the folders from the top down: each may import those below it, and none above. What stands beside the
+// layers says so itself.
+var layers = []string{"server", "runner", "store", "firmware", "link", "core"}
+
+// TestLayers: arrows point down. Helpers for tests stand outside the layers.
+func TestLayers(t *testing.T) {
+	for name, list := range imported(t, "Imports") {
+		if strings.HasSuffix(name, "test") {
+			continue
+		}
+		at := slices.IndexFunc(layers, func(folder string) bool { return under(name, folder) })
+		for _, one := range list {
+			above := slices.IndexFunc(layers, func(folder string) bool { return under(one, folder) })
+			if at >= 0 && above >= 0 && above < at {
+				t.Errorf("%s imports %s, which stands above it", name, one)
+			}
+		}
 	}
-	forbidden := []struct {
-		from string
-		to   []string
-	}{
-		{"core", []string{"os", "net", "net/http", "database/sql", "log", "log/slog"}},
-		{"core", []string{"zerokeel/link", "zerokeel/firmware", "zerokeel/store", "zerokeel/server", "zerokeel/runner", "zerokeel/standin", "zerokeel/rigside/agent"}},
-		{"core/forecast", []string{"zerokeel/standin", "zerokeel/core/stability"}},
-		{"standin", []string{"zerokeel/store", "zerokeel/server", "zerokeel/runner", "zerokeel/firmware"}},
-		{"rigside", []string{"zerokeel/store", "zerokeel/server", "zerokeel/runner", "zerokeel/standin"}},
-		{"firmware", []string{"zerokeel/standin", "zerokeel/store", "zerokeel/server"}},
-		{"link", []string{"zerokeel/store", "zerokeel/server", "zerokeel/runner", "zerokeel/standin"}},
-		{"store", []string{"zerokeel/server", "zerokeel/runner", "zerokeel/standin"}},
-		{"runner", []string{"zerokeel/server", "zerokeel/standin"}},
-		{"server", []string{"zerokeel/standin", "zerokeel/demo"}},
-	}
-	for name, list := range imports {
-		for _, rule := range forbidden {
-			// Helpers for tests stand outside the layers.
+}
+
+// TestNeverImported lists what folders may not import, not even by way of others.
+func TestNeverImported(t *testing.T) {
+	all := imported(t, "Deps")
+	for _, rule := range []struct{ why, from, to string }{
+		{"the server cannot tell a stand-in from a real rig", "server", "standin"},
+		{"what drives trials must find out what stand-ins hide", "runner", "standin"},
+		{"a forecast may know only part sheets and records", "core", "standin"},
+		{"the board is reached over the network", "firmware", "standin"},
+		{"the two ends of the link share nothing but its protocol", "standin", "store"},
+		{"the two ends of the link share nothing but its protocol", "standin", "server"},
+		{"the two ends of the link share nothing but its protocol", "standin", "runner"},
+		{"a stand-in's board speaks Redfish, it does not share code with who asks", "standin", "firmware"},
+		{"the two ends of the link share nothing but its protocol", "rigside", "store"},
+		{"the two ends of the link share nothing but its protocol", "rigside", "server"},
+		{"the two ends of the link share nothing but its protocol", "rigside", "runner"},
+		{"a real rig simulates nothing", "rigside", "standin"},
+	} {
+		for name, list := range all {
 			if !under(name, rule.from) || strings.HasSuffix(name, "test") {
 				continue
 			}
 			for _, one := range list {
-				for _, bad := range rule.to {
-					if one == bad {
-						t.Errorf("%s imports %s", name, one)
-					}
+				if under(one, rule.to) {
+					t.Errorf("%s imports %s: %s", name, one, rule.why)
 				}
 			}
 		}
-		if !under(name, "core") {
+	}
+}
+
+// TestCoreComputes: core takes the standard library, gonum and itself, and of the standard library nothing that reaches
+// outside.
+func TestCoreComputes(t *testing.T) {
+	outside := []string{"os", "net", "net/http", "database/sql", "log", "log/slog"}
+	for name, list := range imported(t, "Imports") {
+		if !under(name, "core") || strings.HasSuffix(name, "test") {
 			continue
 		}
 		for _, one := range list {
-			external := strings.Contains(strings.Split(one, "/")[0], ".")
-			if external && !strings.HasPrefix(one, "gonum.org/") {
-				t.Errorf("%s imports %s; core takes the standard library, gonum and itself", name, one)
+			foreign := strings.Contains(strings.Split(one, "/")[0], ".") && !strings.HasPrefix(one, "gonum.org/")
+			if foreign || slices.Contains(outside, one) || strings.HasPrefix(one, module+"/") && !under(one, "core") {
+				t.Errorf("%s imports %s", name, one)
 			}
 		}
 	}

@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 )
@@ -115,13 +115,13 @@ func (c *Client) Registry(ctx context.Context) (map[string]Attribute, error) {
 
 // Stage hands the settings to the board, to be applied at the next start. Everything is checked against the board's
 // own registry first: when an attribute is missing or does not take its value, nothing is staged and the error is a
-// fault.List.
+// invalid.List.
 func (c *Client) Stage(ctx context.Context, board *part.Board, settings trim.Settings) error {
 	registry, err := c.Registry(ctx)
 	if err != nil {
 		return err
 	}
-	var faults fault.List
+	var faults invalid.List
 	attributes := map[string]any{}
 	for _, key := range slices.Sorted(maps.Keys(settings)) {
 		spelt, err := trim.ToAttributes(board, key, settings[key])

@@ -10,7 +10,7 @@ import (
 	"strings"
 	"testing"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/firmware"
@@ -144,7 +144,7 @@ func TestStageRefusesBeforeItSends(t *testing.T) {
 			if err == nil || !strings.Contains(err.Error(), row.words) {
 				t.Fatalf("got %v, want words like %q", err, row.words)
 			}
-			var faults fault.List
+			var faults invalid.List
 			errors.As(err, &faults)
 			var fields []string
 			for _, f := range faults {

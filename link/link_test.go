@@ -16,7 +16,7 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 	"zerokeel/core/verdict"
 	"zerokeel/link"
@@ -52,7 +52,7 @@ func TestDecodeNamesEveryFault(t *testing.T) {
 	for _, row := range rows {
 		t.Run(row.name, func(t *testing.T) {
 			_, err := link.Decode([]byte(row.text))
-			var faults fault.List
+			var faults invalid.List
 			if err != nil && !errors.As(err, &faults) {
 				t.Fatalf("%v is no list of faults", err)
 			}

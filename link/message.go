@@ -9,8 +9,8 @@ import (
 	"fmt"
 	"math"
 
-	"zerokeel/core/fault"
 	"zerokeel/core/govern"
+	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 	"zerokeel/core/verdict"
 )
@@ -226,13 +226,13 @@ func Encode(m Message) ([]byte, error) {
 	return text, nil
 }
 
-// Decode reads and checks a message. The error is a fault.List.
+// Decode reads and checks a message. The error is a invalid.List.
 func Decode(text []byte) (Message, error) {
 	var m Message
-	if faults := fault.Decode(text, &m); len(faults) > 0 {
+	if faults := invalid.Decode(text, &m); len(faults) > 0 {
 		return Message{}, faults
 	}
-	var f fault.List
+	var f invalid.List
 	set := 0
 	for _, present := range []bool{m.Hello != nil, m.Welcome != nil, m.Frame != nil, m.Ack != nil, m.Order != nil, m.Beat != nil, m.Refusal != nil} {
 		if present {
@@ -264,8 +264,8 @@ const (
 	maxMoments  = 4096
 )
 
-func (h *Hello) validate() fault.List {
-	var f fault.List
+func (h *Hello) validate() invalid.List {
+	var f invalid.List
 	if h.Protocol != Version {
 		f.Add("protocol", fmt.Sprintf("install an agent that speaks version %d", Version), "version %d is not spoken here", h.Protocol)
 	}
@@ -296,8 +296,8 @@ func (h *Hello) validate() fault.List {
 	return f
 }
 
-func (fr *Frame) validate() fault.List {
-	var f fault.List
+func (fr *Frame) validate() invalid.List {
+	var f invalid.List
 	if fr.Seq == 0 {
 		f.Add("seq", "number frames from 1", "0 is no frame number")
 	}
@@ -364,8 +364,8 @@ func (fr *Frame) validate() fault.List {
 	return f
 }
 
-func (o *Order) validate() fault.List {
-	var f fault.List
+func (o *Order) validate() invalid.List {
+	var f invalid.List
 	checkID(&f, "id", o.ID)
 	switch o.Do {
 	case Stop:
@@ -400,13 +400,13 @@ func (o *Order) validate() fault.List {
 	return f
 }
 
-func checkID(f *fault.List, field, id string) {
+func checkID(f *invalid.List, field, id string) {
 	if id == "" || len(id) > 64 {
 		f.Add(field, "give 1 to 64 characters", "%.64q is no id", id)
 	}
 }
 
-func checkSpan(f *fault.List, field string, s float64) {
+func checkSpan(f *invalid.List, field string, s float64) {
 	if !(s >= 0 && s <= 366*86400) || math.IsInf(s, 0) {
 		f.Add(field, "give seconds since the start", "%g s is out of range", s)
 	}

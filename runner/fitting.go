@@ -8,7 +8,7 @@ import (
 	"maps"
 	"slices"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/trim"
 	"zerokeel/firmware"
 	"zerokeel/live"
@@ -95,7 +95,7 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 
 // stagingFailed ends a fitting that the board refused: nothing has changed on it.
 func (r *Runner) stagingFailed(ctx context.Context, f *store.Fitting, rig *store.Rig, cause error) error {
-	var faults fault.List
+	var faults invalid.List
 	if errors.As(cause, &faults) {
 		differences := make([]firmware.Difference, len(faults))
 		for i, one := range faults {

@@ -8,7 +8,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/sensor"
 	"zerokeel/link"
 	"zerokeel/live"
@@ -98,7 +98,7 @@ func (s *Server) PutCorrection(c *echo.Context, id int64, channel string) error 
 	if err != nil {
 		return err
 	}
-	var f fault.List
+	var f invalid.List
 	if !slices.ContainsFunc(r.Channels.V, func(ch link.Channel) bool { return ch.Key == channel }) {
 		f.Add("channel", fmt.Sprintf("name one of the %d channels of %s", len(r.Channels.V), r.Name), "%.40q is none of them", channel)
 	}

@@ -11,8 +11,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/clock"
-	"zerokeel/core/fault"
 	"zerokeel/core/forecast"
+	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -130,7 +130,7 @@ func (s *Server) ProposeEntry(c *echo.Context, id int64) error {
 	entry, err := fit.EntryFor(settings, in.Volts, r.AmbientC)
 	var far *forecast.ErrOutOfReach
 	if errors.As(err, &far) {
-		var f fault.List
+		var f invalid.List
 		f.Add("volts", fmt.Sprintf("give %.3f to %.3f V, or change ratios and load line first", far.Low, far.High), "%.3f V is out of reach", in.Volts)
 		return f
 	} else if err != nil {

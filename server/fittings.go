@@ -9,7 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/preflight"
 	"zerokeel/core/trim"
 	"zerokeel/firmware"
@@ -103,7 +103,7 @@ func (s *Server) TickCard(c *echo.Context, id int64) error {
 	if f.State != store.FitEntering {
 		return &conflict{"the card was entered already, or given up"}
 	}
-	var faults fault.List
+	var faults invalid.List
 	for i, key := range in.Keys {
 		if !slices.ContainsFunc(f.Card.V, func(l trim.Line) bool { return l.Key == key }) {
 			faults.Add(fmt.Sprintf("keys[%d]", i), "name lines of the card", "the card has no line %q", key)

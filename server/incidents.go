@@ -6,7 +6,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/live"
 	"zerokeel/server/api"
 	"zerokeel/store"
@@ -45,7 +45,7 @@ func (s *Server) ReportIncident(c *echo.Context, id int64) error {
 	}
 	if in.At != nil {
 		if in.At.After(i.CreatedAt.Add(time.Hour)) {
-			return fault.List{{Field: "at", Problem: "the moment lies in the future", Remedy: "give when it was seen, or leave it out"}}
+			return invalid.List{{Field: "at", Problem: "the moment lies in the future", Remedy: "give when it was seen, or leave it out"}}
 		}
 		i.CreatedAt = *in.At
 	}

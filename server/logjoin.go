@@ -10,7 +10,7 @@ import (
 	"slices"
 
 	"zerokeel/core/columns"
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/series"
 	"zerokeel/link"
 	"zerokeel/runner"
@@ -41,7 +41,7 @@ type join struct {
 	scale    []columns.Unit // per column
 
 	lines, used, broken int64
-	told                fault.List
+	told                invalid.List
 	from, to            int64 // of the lines, as shifted
 }
 
@@ -68,7 +68,7 @@ func (s *Server) newJoin(ctx context.Context, trial int64, body io.Reader, swap 
 	}
 	j.layout, err = columns.Detect(head)
 	if err != nil {
-		return nil, fault.List{{Field: "log", Problem: err.Error(), Remedy: "send a table in CSV with a line that names its columns"}}
+		return nil, invalid.List{{Field: "log", Problem: err.Error(), Remedy: "send a table in CSV with a line that names its columns"}}
 	}
 	if swap != nil && *swap {
 		j.layout.Swap()

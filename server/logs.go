@@ -10,7 +10,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/columns"
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/series"
 	"zerokeel/link"
 	"zerokeel/live"
@@ -122,7 +122,7 @@ func (s *Server) JoinLog(c *echo.Context, id int64, params api.JoinLogParams) er
 		}
 		row.Lines, row.Used, row.Broken = j.lines, j.used, j.broken
 		if j.used == 0 {
-			return fault.List{{Field: "shiftS", Problem: fmt.Sprintf("none of its %d lines falls into a leg of the trial%s", j.lines, j.span()), Remedy: "shift its times, or choose the trial that it belongs to"}}
+			return invalid.List{{Field: "shiftS", Problem: fmt.Sprintf("none of its %d lines falls into a leg of the trial%s", j.lines, j.span()), Remedy: "shift its times, or choose the trial that it belongs to"}}
 		}
 		return nil
 	})

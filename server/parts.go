@@ -12,7 +12,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/firmware"
@@ -57,7 +57,7 @@ func (s *Server) PutPart(c *echo.Context, kind, id string) error {
 	}
 	name := partName(sheet)
 	if name.ID != id {
-		var f fault.List
+		var f invalid.List
 		f.Add("id", "let both agree", "the sheet says %q, the address %q", name.ID, id)
 		return f
 	}
@@ -129,7 +129,7 @@ func (s *Server) DraftBoard(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	var f fault.List
+	var f invalid.List
 	known, taken := map[string]bool{}, map[string]string{}
 	for i := range list {
 		key := in.Mapping[list[i].Attribute]

@@ -12,7 +12,7 @@ import (
 	"github.com/getkin/kin-openapi/routers/legacy"
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
@@ -20,8 +20,8 @@ import (
 // problem answers every error as problem+json (RFC 9457), with each field that is wrong. What went wrong inside is
 // logged, not sent.
 func (s *Server) problem(c *echo.Context, err error) {
-	p := api.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Title: "Something went wrong inside", Faults: []fault.Fault{}}
-	var faults fault.List
+	p := api.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Title: "Something went wrong inside", Faults: []invalid.Entry{}}
+	var faults invalid.List
 	var conflict *conflict
 	var httpError *echo.HTTPError
 	switch {
@@ -88,7 +88,7 @@ func (s *Server) validator() (echo.MiddlewareFunc, error) {
 				input.Options = &streamed
 			}
 			if err := openapi3filter.ValidateRequest(c.Request().Context(), input); err != nil {
-				var faults fault.List
+				var faults invalid.List
 				collect(err, "", &faults)
 				return faults
 			}
@@ -98,7 +98,7 @@ func (s *Server) validator() (echo.MiddlewareFunc, error) {
 }
 
 // collect turns the validator's errors into faults.
-func collect(err error, at string, into *fault.List) {
+func collect(err error, at string, into *invalid.List) {
 	var many openapi3.MultiError
 	var request *openapi3filter.RequestError
 	var schema *openapi3.SchemaError
@@ -158,7 +158,7 @@ func quoted(text string) (string, bool) {
 func body[T any](c *echo.Context) (T, error) {
 	var v T
 	if err := json.NewDecoder(c.Request().Body).Decode(&v); err != nil {
-		var f fault.List
+		var f invalid.List
 		f.Add("", "send the JSON that /api describes", "the body cannot be read: %v", err)
 		return v, f
 	}

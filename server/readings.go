@@ -9,7 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/columns"
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/series"
 	"zerokeel/link"
 	"zerokeel/live"
@@ -35,7 +35,7 @@ func (s *Server) ReadMeter(c *echo.Context, id int64) error {
 	known := columns.Standard[slices.IndexFunc(columns.Standard, func(k columns.Known) bool { return k.Key == string(in.Channel) })]
 	unit := map[string]string{"power": "W", "temperature": "°C"}[known.Quantity]
 	channel := link.Channel{Key: known.Key, Quantity: known.Quantity, Label: known.Label, Unit: unit, Core: -1}
-	var f fault.List
+	var f invalid.List
 	if slices.ContainsFunc(r.Channels.V, func(o link.Channel) bool { return o.Key == channel.Key }) {
 		f.Add("channel", "leave it to the rig", "%s reads its %s itself", r.Name, known.Label)
 	}

@@ -10,7 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -75,7 +75,7 @@ func (s *Server) CreateRig(c *echo.Context) error {
 		r.Processor, r.Board, r.Cooler, r.Memory = name(in.Parts.Processor), name(in.Parts.Board), name(in.Parts.Cooler), name(in.Parts.Memory)
 		set, err := s.store.PartSet(ctx, r)
 		if errors.Is(err, store.ErrNotFound) {
-			var f fault.List
+			var f invalid.List
 			f.Add("parts", "add the part sheets first, or correct the ids", "%v", err)
 			return f
 		} else if err != nil {
@@ -96,7 +96,7 @@ func (s *Server) CreateRig(c *echo.Context) error {
 	r.TokenHash = hashToken(token)
 	err = s.store.CreateRig(ctx, r, first, r.FirmwareAddress == "")
 	if errors.Is(err, store.ErrTaken) {
-		var f fault.List
+		var f invalid.List
 		f.Add("name", "choose another name", "there is a rig called %s already", r.Name)
 		return f
 	} else if err != nil {
@@ -116,7 +116,7 @@ func setFirmware(r *store.Rig, in *api.FirmwareAccess) error {
 	}
 	if in.Address != "" {
 		if _, err := firmware.New(in.Address, "", ""); err != nil {
-			var f fault.List
+			var f invalid.List
 			f.Add("firmware.address", "give the address of the board's controller", "%v", err)
 			return f
 		}

@@ -15,7 +15,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/columns"
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/yardstick"
 	"zerokeel/live"
 	"zerokeel/server/api"
@@ -41,7 +41,7 @@ func (s *Server) AddScores(c *echo.Context, id int64) error {
 	if in.Note != nil {
 		note = *in.Note
 	}
-	var f fault.List
+	var f invalid.List
 	if !slices.ContainsFunc(entry.trims, func(t store.Trim) bool { return t.ID == in.Trim }) {
 		f.Add("trim", "name a trim of this rig", "%d is none of them", in.Trim)
 	}
@@ -66,7 +66,7 @@ func (s *Server) ImportScores(c *echo.Context, id int64) error {
 	if err != nil {
 		return fmt.Errorf("read the table: %w", err)
 	}
-	var f fault.List
+	var f invalid.List
 	if len(text) > maxBody {
 		f.Add("", "send it in parts", "the table is larger than %d MB", maxBody>>20)
 		return f
@@ -118,7 +118,7 @@ func (s *Server) newEntry(ctx context.Context, rig int64) (*entry, error) {
 
 // yardstick returns the id of a yardstick of the workshop by its name, a new one if it is not known. An empty unit or
 // better is taken from the one known.
-func (e *entry) yardstick(name, unit, better, at string, f *fault.List) string {
+func (e *entry) yardstick(name, unit, better, at string, f *invalid.List) string {
 	name, unit = strings.TrimSpace(name), strings.TrimSpace(unit)
 	id := slug(name)
 	if id == "" {
@@ -147,7 +147,7 @@ func (e *entry) yardstick(name, unit, better, at string, f *fault.List) string {
 // maxScore bounds a score's size; beyond it, it is a slip.
 const maxScore = 1e15
 
-func (e *entry) add(x store.Score, at string, f *fault.List) {
+func (e *entry) add(x store.Score, at string, f *invalid.List) {
 	if !(x.Value > 0 && x.Value <= maxScore) {
 		f.Add(at, "give a number above 0", "%g is no score", x.Value)
 		return
@@ -156,7 +156,7 @@ func (e *entry) add(x store.Score, at string, f *fault.List) {
 }
 
 // read gathers scores from a table; every line that is wrong is a fault.
-func (e *entry) read(text []byte, now time.Time, f *fault.List) {
+func (e *entry) read(text []byte, now time.Time, f *invalid.List) {
 	l, err := columns.Detect(text)
 	if err != nil {
 		f.Add("", "send columns named trim, yardstick, unit, better and value", "%s", err)
@@ -194,7 +194,7 @@ func (e *entry) read(text []byte, now time.Time, f *fault.List) {
 	}
 }
 
-func (e *entry) readRow(l *columns.Layout, row columns.Row, at map[string]int, now time.Time, f *fault.List) {
+func (e *entry) readRow(l *columns.Layout, row columns.Row, at map[string]int, now time.Time, f *invalid.List) {
 	where := fmt.Sprintf("line %d", row.Line)
 	cell := func(name string) string {
 		if i, ok := at[name]; ok {

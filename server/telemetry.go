@@ -10,8 +10,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/core/fault"
 	"zerokeel/core/govern"
+	"zerokeel/core/invalid"
 	"zerokeel/core/series"
 	"zerokeel/link"
 	"zerokeel/runner"
@@ -67,7 +67,7 @@ func windowOf(legs []store.Leg, params *api.GetTelemetryParams) (w window, begun
 		w.to = w.origin + int64(1000**params.ToS)
 	}
 	if w.to <= w.from {
-		return w, true, fault.List{{Field: "toS", Problem: fmt.Sprintf("it ends at %g s, where it begins or before", float64(w.to-w.origin)/1000), Remedy: "give an end after the start"}}
+		return w, true, invalid.List{{Field: "toS", Problem: fmt.Sprintf("it ends at %g s, where it begins or before", float64(w.to-w.origin)/1000), Remedy: "give an end after the start"}}
 	}
 	return w, true, nil
 }

@@ -11,7 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/ladder"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
@@ -215,7 +215,7 @@ func (s *Server) StartTrial(c *echo.Context, id int64) error {
 // asked returns the legs that a request names, itself or by a ladder, as often as they shall run, and takes over what else
 // it says of the trial.
 func (s *Server) asked(ctx context.Context, in *api.StartTrialRequest, t *store.Trial, cores []int) ([]api.LegRequest, error) {
-	var f fault.List
+	var f invalid.List
 	switch {
 	case in.Ladder == nil && in.Legs == nil, in.Ladder != nil && in.Legs != nil:
 		f.Add("legs", "name either legs or a ladder", "the request names both, or neither")
@@ -249,7 +249,7 @@ func (s *Server) asked(ctx context.Context, in *api.StartTrialRequest, t *store.
 		t.Name = l.Template.Name
 	}
 	legs, err := laddered(&l.Template, cores)
-	if faults := (fault.List)(nil); errors.As(err, &faults) {
+	if faults := (invalid.List)(nil); errors.As(err, &faults) {
 		return nil, faults.Under("ladder")
 	}
 	return legs, err
@@ -283,8 +283,8 @@ func (s *Server) runningCores(ctx context.Context, r *store.Rig) ([]int, error) 
 }
 
 // plan turns what was asked into legs, with every fault of it.
-func plan(asked []api.LegRequest, purpose string, cores []int) ([]store.Leg, fault.List) {
-	var f fault.List
+func plan(asked []api.LegRequest, purpose string, cores []int) ([]store.Leg, invalid.List) {
+	var f invalid.List
 	var legs []store.Leg
 	for i, a := range asked {
 		at := fmt.Sprintf("legs[%d]", i)

@@ -10,7 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/preflight"
 	"zerokeel/core/stat"
@@ -302,7 +302,7 @@ func (s *Server) CreateTrim(c *echo.Context, id int64) error {
 	}
 	parent, err := s.trimOf(ctx, id, in.Parent)
 	if errors.Is(err, store.ErrNotFound) {
-		var f fault.List
+		var f invalid.List
 		f.Add("parent", "name a trim of "+r.Name, "%s has no trim with id %d", r.Name, in.Parent)
 		return f
 	} else if err != nil {

@@ -10,10 +10,10 @@ import (
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
-	"zerokeel/core/stability"
 	"zerokeel/core/verdict"
 	"zerokeel/core/yardstick"
 	"zerokeel/link"
+	"zerokeel/standin/stability"
 )
 
 // agent is the virtual agent of one start of the machine. Its methods run under the rig's lock.

@@ -9,13 +9,13 @@ package standin
 import (
 	"math/rand/v2"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/memory"
 	"zerokeel/core/part"
 	"zerokeel/core/silicon"
-	"zerokeel/core/stability"
+	"zerokeel/standin/stability"
 )
 
 // Format marks a stand-in's file.
@@ -63,10 +63,10 @@ type SensorOverride struct {
 	Shift float64 `json:"shift"`
 }
 
-// ParseConfig reads a stand-in's file. The error is a fault.List.
+// ParseConfig reads a stand-in's file. The error is a invalid.List.
 func ParseConfig(text []byte) (*Config, error) {
 	var c Config
-	if faults := fault.Decode(text, &c); len(faults) > 0 {
+	if faults := invalid.Decode(text, &c); len(faults) > 0 {
 		return nil, faults
 	}
 	if err := c.validate(); err != nil {
@@ -76,7 +76,7 @@ func ParseConfig(text []byte) (*Config, error) {
 }
 
 func (c *Config) validate() error {
-	var f fault.List
+	var f invalid.List
 	if c.Format != Format {
 		f.Add("format", "this version reads "+Format, "%q is not a format known here", c.Format)
 	}
@@ -87,7 +87,7 @@ func (c *Config) validate() error {
 		f.Add("ambientC", "give -10 to 45 °C", "%g °C is out of range", c.AmbientC)
 	}
 	if err := c.Parts.Validate(); err != nil {
-		f = append(f, err.(fault.List).Under("parts")...)
+		f = append(f, err.(invalid.List).Under("parts")...)
 		return f
 	}
 	for field, x := range map[string]float64{"dieR": c.Strays.DieR, "coolerR": c.Strays.CoolerR, "extraMOhm": c.Strays.ExtraMOhm} {

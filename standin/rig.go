@@ -14,9 +14,9 @@ import (
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/silicon"
-	"zerokeel/core/stability"
 	"zerokeel/core/trim"
 	"zerokeel/link"
+	"zerokeel/standin/stability"
 )
 
 // phase is what the machine is doing.

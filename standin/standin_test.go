@@ -10,7 +10,7 @@ import (
 	"strings"
 	"testing"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/demo/rigs"
@@ -256,7 +256,7 @@ func TestStagingChecksTheRegistry(t *testing.T) {
 		}
 	}
 	err := client(t, server.URL).Stage(t.Context(), &board, trim.Settings{"curve.all": part.Number(-10), "limit.ppt": part.Number(142), "limit.tdc": part.Number(100)})
-	var faults fault.List
+	var faults invalid.List
 	if !errors.As(err, &faults) || len(faults) != 2 || faults[0].Field != "curve.all" || faults[1].Field != "limit.ppt" {
 		t.Fatalf("got %v, want faults of curve.all and limit.ppt", err)
 	}

@@ -13,7 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 )
 
 func main() {
@@ -36,7 +36,7 @@ func root() *cobra.Command {
 
 // report prints an error: a list of faults a line each.
 func report(err error) {
-	var faults fault.List
+	var faults invalid.List
 	if errors.As(err, &faults) {
 		fmt.Fprintln(os.Stderr, "zerokeel: the input has faults:")
 		for _, f := range faults {

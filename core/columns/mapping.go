@@ -9,7 +9,7 @@ import (
 	"strings"
 	"unicode"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 )
 
 // Target says as which channel a column counts; an empty Channel leaves it out.
@@ -83,8 +83,8 @@ func (l *Layout) Propose(told func(key string) bool) []Target {
 var ownKey = regexp.MustCompile(`^log\.[\p{L}\p{N}._-]{1,60}$`)
 
 // CheckMapping lists what is wrong with a mapping of this table's columns.
-func (l *Layout) CheckMapping(list []Target) fault.List {
-	var f fault.List
+func (l *Layout) CheckMapping(list []Target) invalid.List {
+	var f invalid.List
 	if len(list) != len(l.Columns) {
 		f.Add("columns", fmt.Sprintf("map each of the %d columns, in their order", len(l.Columns)), "%d are mapped", len(list))
 		return f

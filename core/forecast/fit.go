@@ -113,7 +113,7 @@ func rig(set *part.Set, theta []float64) (silicon.Chip, machine.Adjust) {
 	}
 }
 
-// Model returns the model of the rig as it is known, tuned by settings. The error is a fault.List when the board does not
+// Model returns the model of the rig as it is known, tuned by settings. The error is a invalid.List when the board does not
 // take them.
 func (f *Fit) Model(settings trim.Settings) (*machine.Model, error) {
 	tuning, err := machine.Tune(f.set, settings)

@@ -46,13 +46,13 @@ func (r *Result) Load(kind load.Kind) (machine.State, bool) {
 	return machine.State{}, false
 }
 
-// FromSheets forecasts a trim from part sheets at an ambient temperature in °C. The error is a fault.List when
+// FromSheets forecasts a trim from part sheets at an ambient temperature in °C. The error is a invalid.List when
 // the board does not take the settings.
 func FromSheets(set *part.Set, settings trim.Settings, ambientC float64) (*Result, error) {
 	return Prior(set).Forecast(settings, ambientC)
 }
 
-// Forecast forecasts a trim at an ambient temperature in °C. The error is a fault.List when the board does not take the
+// Forecast forecasts a trim at an ambient temperature in °C. The error is a invalid.List when the board does not take the
 // settings.
 func (f *Fit) Forecast(settings trim.Settings, ambientC float64) (*Result, error) {
 	model, err := f.Model(settings)

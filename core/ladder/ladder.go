@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 )
 
@@ -55,16 +55,16 @@ var delivered []byte
 // Delivered returns the templates that come with the application, by their ids.
 func Delivered() map[string]Template {
 	var out map[string]Template
-	if faults := fault.Decode(delivered, &out); len(faults) > 0 {
+	if faults := invalid.Decode(delivered, &out); len(faults) > 0 {
 		panic(fmt.Sprintf("ladder: templates.json: %v", faults))
 	}
 	return out
 }
 
-// Parse reads a template. The error is a fault.List.
+// Parse reads a template. The error is a invalid.List.
 func Parse(text []byte) (Template, error) {
 	var t Template
-	if faults := fault.Decode(text, &t); len(faults) > 0 {
+	if faults := invalid.Decode(text, &t); len(faults) > 0 {
 		return Template{}, faults
 	}
 	if faults := t.Validate(); len(faults) > 0 {
@@ -74,8 +74,8 @@ func Parse(text []byte) (Template, error) {
 }
 
 // Validate lists what is wrong with a template, whatever the machine.
-func (t *Template) Validate() fault.List {
-	var f fault.List
+func (t *Template) Validate() invalid.List {
+	var f invalid.List
 	if name := strings.TrimSpace(t.Name); name == "" || len([]rune(name)) > maxName {
 		f.Add("name", fmt.Sprintf("give 1 to %d characters", maxName), "%.20q is no name", t.Name)
 	}
@@ -96,8 +96,8 @@ func (t *Template) Validate() fault.List {
 }
 
 // Validate lists what is wrong with a step, whatever the machine.
-func (s *Step) Validate() fault.List {
-	var f fault.List
+func (s *Step) Validate() invalid.List {
+	var f invalid.List
 	if !s.Load.Valid() {
 		f.Add("load", fmt.Sprintf("use one of %q", load.Kinds), "%.20q is no load", s.Load)
 	}
@@ -136,13 +136,13 @@ func (s *Step) Validate() fault.List {
 	return f
 }
 
-func within(f *fault.List, field string, x, low, high float64, unit string) {
+func within(f *invalid.List, field string, x, low, high float64, unit string) {
 	if !(x >= low && x <= high) {
 		f.Add(field, fmt.Sprintf("give %g to %g %s", low, high, unit), "%g %s is out of range", x, unit)
 	}
 }
 
-// Legs fits a template to a machine with these cores running. The error is a fault.List.
+// Legs fits a template to a machine with these cores running. The error is a invalid.List.
 func (t *Template) Legs(running []int) ([]Leg, error) {
 	f := t.Validate()
 	if len(f) > 0 {

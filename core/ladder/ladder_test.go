@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/ladder"
 	"zerokeel/core/load"
 )
@@ -65,7 +65,7 @@ func TestBadTemplatesAreRefused(t *testing.T) {
 		{`{"name":"x","steps":[{"load":"heavy","seconds":10,"abortC":400,"colour":"red"}]}`, "steps[0].colour"},
 	} {
 		_, err := ladder.Parse([]byte(row.text))
-		var faults fault.List
+		var faults invalid.List
 		if !errors.As(err, &faults) {
 			t.Errorf("%s: %v", row.text, err)
 			continue

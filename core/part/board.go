@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"strings"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 )
 
 // Board is the sheet of a board: what it calls each setting, where it keeps it, what it takes, and what
@@ -241,8 +241,8 @@ func (b *Board) FlattestFirst() bool {
 }
 
 // Validate lists every fault of the sheet.
-func (b *Board) Validate() fault.List {
-	var f fault.List
+func (b *Board) Validate() invalid.List {
+	var f invalid.List
 	b.validate(&f)
 	b.validateSettings(&f)
 	b.validateSensors(&f)
@@ -303,7 +303,7 @@ func (b *Board) Validate() fault.List {
 	return f
 }
 
-func (b *Board) validateSettings(f *fault.List) {
+func (b *Board) validateSettings(f *invalid.List) {
 	seen, attributes := map[string]bool{}, map[string]bool{}
 	for i, s := range b.Settings {
 		at := fmt.Sprintf("settings[%d]", i)

@@ -3,7 +3,7 @@ package part
 import (
 	"fmt"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 )
 
 // Cooler is the sheet of a cooler and its fans: the last two steps of the heat path.
@@ -34,8 +34,8 @@ type Fan struct {
 }
 
 // Validate lists every fault of the sheet.
-func (c *Cooler) Validate() fault.List {
-	var f fault.List
+func (c *Cooler) Validate() invalid.List {
+	var f invalid.List
 	c.validate(&f)
 	within := func(field string, x, low, high float64, unit string) {
 		if !(x >= low && x <= high) {
@@ -73,8 +73,8 @@ type Memory struct {
 }
 
 // Validate lists every fault of the sheet.
-func (m *Memory) Validate() fault.List {
-	var f fault.List
+func (m *Memory) Validate() invalid.List {
+	var f invalid.List
 	m.validate(&f)
 	if !(m.SafeMTs >= 800 && m.SafeMTs <= 12000) {
 		f.Add("safeMTs", "give 800 to 12,000 MT/s", "%g MT/s is out of range", m.SafeMTs)

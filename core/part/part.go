@@ -9,7 +9,7 @@ import (
 	"encoding/json"
 	"fmt"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 )
 
 // Format marks a file of part sheets; a sheet of a newer format is refused.
@@ -39,7 +39,7 @@ func (n Name) String() string {
 	return n.Maker + " " + n.Model
 }
 
-func (n Name) validate(f *fault.List) {
+func (n Name) validate(f *invalid.List) {
 	if !validID(n.ID) {
 		f.Add("id", "use lower-case letters, digits and '-', 2 to 40 characters", "%q is no sheet id", n.ID)
 	}
@@ -69,10 +69,10 @@ type Set struct {
 	Memory    *Memory    `json:"memory"`
 }
 
-// ParseSet reads a file with the four sheets of a rig. The error is a fault.List.
+// ParseSet reads a file with the four sheets of a rig. The error is a invalid.List.
 func ParseSet(text []byte) (*Set, error) {
 	var set Set
-	if faults := fault.Decode(text, &set); len(faults) > 0 {
+	if faults := invalid.Decode(text, &set); len(faults) > 0 {
 		return nil, faults
 	}
 	if err := set.Validate(); err != nil {
@@ -83,20 +83,20 @@ func ParseSet(text []byte) (*Set, error) {
 
 // Validate lists every fault of the set: of each sheet, and of the sheets with each other.
 func (s *Set) Validate() error {
-	var f fault.List
+	var f invalid.List
 	if s.Format != "" && s.Format != Format {
 		f.Add("format", "this version reads "+Format, "%q is not a format known here", s.Format)
 	}
 	type sheet struct {
 		kind    Kind
 		missing bool
-		check   func() fault.List
+		check   func() invalid.List
 	}
 	for _, one := range []sheet{
-		{KindProcessor, s.Processor == nil, func() fault.List { return s.Processor.Validate() }},
-		{KindBoard, s.Board == nil, func() fault.List { return s.Board.Validate() }},
-		{KindCooler, s.Cooler == nil, func() fault.List { return s.Cooler.Validate() }},
-		{KindMemory, s.Memory == nil, func() fault.List { return s.Memory.Validate() }},
+		{KindProcessor, s.Processor == nil, func() invalid.List { return s.Processor.Validate() }},
+		{KindBoard, s.Board == nil, func() invalid.List { return s.Board.Validate() }},
+		{KindCooler, s.Cooler == nil, func() invalid.List { return s.Cooler.Validate() }},
+		{KindMemory, s.Memory == nil, func() invalid.List { return s.Memory.Validate() }},
 	} {
 		if one.missing {
 			f.Add(string(one.kind), "add the sheet", "the %s sheet is missing", one.kind)
@@ -108,9 +108,9 @@ func (s *Set) Validate() error {
 }
 
 // ParseSheet reads one sheet of the given kind and returns it as *Processor, *Board, *Cooler or *Memory.
-// The error is a fault.List.
+// The error is a invalid.List.
 func ParseSheet(kind Kind, text []byte) (any, error) {
-	var into interface{ Validate() fault.List }
+	var into interface{ Validate() invalid.List }
 	switch kind {
 	case KindProcessor:
 		into = new(Processor)
@@ -121,11 +121,11 @@ func ParseSheet(kind Kind, text []byte) (any, error) {
 	case KindMemory:
 		into = new(Memory)
 	default:
-		var f fault.List
+		var f invalid.List
 		f.Add("kind", "use processor, board, cooler or memory", "%q is no kind of part", kind)
 		return nil, f
 	}
-	if faults := fault.Decode(text, into); len(faults) > 0 {
+	if faults := invalid.Decode(text, into); len(faults) > 0 {
 		return nil, faults
 	}
 	return into, into.Validate().Err()

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/part/parttest"
 )
@@ -30,7 +30,7 @@ func fields(t *testing.T, old, new string) []string {
 		t.Fatalf("the example holds no %q", old)
 	}
 	_, err := part.ParseSet([]byte(strings.Replace(text, old, new, 1)))
-	var faults fault.List
+	var faults invalid.List
 	if err != nil && !errors.As(err, &faults) {
 		t.Fatalf("%v is no list of faults", err)
 	}

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 )
 
@@ -273,8 +273,8 @@ func (p *Processor) HardTripC() float64 { return p.Limits.TemperatureC + TripAbo
 const MaxCores = 64
 
 // Validate lists every fault of the sheet.
-func (p *Processor) Validate() fault.List {
-	var f fault.List
+func (p *Processor) Validate() invalid.List {
+	var f invalid.List
 	p.validate(&f)
 	if p.Rails != "" && p.Rails != RailsShared && p.Rails != RailsCluster {
 		f.Add("rails", "use \"shared\" or \"cluster\"", "%q is no way to feed cores", p.Rails)
@@ -385,7 +385,7 @@ func (p *Processor) Validate() fault.List {
 	return f
 }
 
-func validateVF(f *fault.List, field string, points []VFPoint) {
+func validateVF(f *invalid.List, field string, points []VFPoint) {
 	if len(points) < 3 || len(points) > 32 {
 		f.Add(field, "give 3 to 32 points", "%d points", len(points))
 	}
@@ -407,7 +407,7 @@ func validateVF(f *fault.List, field string, points []VFPoint) {
 	}
 }
 
-func (p *Processor) validateBoost(f *fault.List, field string, table []Boost, cores int) {
+func (p *Processor) validateBoost(f *invalid.List, field string, table []Boost, cores int) {
 	if len(table) == 0 {
 		f.Add(field, "give the clock ceiling for all cores at least", "the list is empty")
 		return

@@ -6,7 +6,7 @@ import (
 	"regexp"
 	"slices"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 )
 
 // SensorName says as which channel a sensor of a board counts: the operating system knows it by its chip and input only,
@@ -18,7 +18,7 @@ type SensorName struct {
 
 var channelKey = regexp.MustCompile(`^[a-z]+(\.[a-z0-9-]+)+$`)
 
-func (b *Board) validateSensors(f *fault.List) {
+func (b *Board) validateSensors(f *invalid.List) {
 	taken := map[string]string{}
 	for _, sensor := range slices.Sorted(maps.Keys(b.Sensors)) {
 		at, to := fmt.Sprintf("sensors[%s]", sensor), b.Sensors[sensor].Channel

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"unicode/utf8"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 )
 
@@ -34,13 +34,13 @@ type For struct {
 }
 
 // ParseFile reads a trim file and checks it against the parts it shall be used with. The error is a
-// fault.List.
+// invalid.List.
 func ParseFile(text []byte, set *part.Set) (*File, error) {
 	var file File
-	if faults := fault.Decode(text, &file); len(faults) > 0 {
+	if faults := invalid.Decode(text, &file); len(faults) > 0 {
 		return nil, faults
 	}
-	var f fault.List
+	var f invalid.List
 	if file.Format != Format {
 		f.Add("format", "this version reads "+Format, "%q is not a format known here", file.Format)
 	}

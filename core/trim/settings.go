@@ -6,7 +6,7 @@ import (
 	"math"
 	"slices"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 )
 
@@ -106,8 +106,8 @@ func inWorkOrder[T any](list []T, key func(T) string) {
 
 // Check lists the values that the board does not take: unknown settings, wrong types, out of range, off the
 // board's step. What is merely unwise is the business of package preflight.
-func Check(p *part.Processor, b *part.Board, s Settings) fault.List {
-	var f fault.List
+func Check(p *part.Processor, b *part.Board, s Settings) invalid.List {
+	var f invalid.List
 	keys := make([]string, 0, len(s))
 	for key := range s {
 		keys = append(keys, key)
@@ -135,7 +135,7 @@ func Check(p *part.Processor, b *part.Board, s Settings) fault.List {
 // maxText is the length of a recorded text.
 const maxText = 80
 
-func checkValue(f *fault.List, def Def, entry part.BoardSetting, v part.Value) {
+func checkValue(f *invalid.List, def Def, entry part.BoardSetting, v part.Value) {
 	key := entry.Setting
 	switch def.Type {
 	case TypeSwitch:

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/part/parttest"
 	"zerokeel/core/trim"
@@ -160,7 +160,7 @@ func TestParseFileNamesEveryFault(t *testing.T) {
 	for _, row := range rows {
 		t.Run(row.name, func(t *testing.T) {
 			_, err := trim.ParseFile([]byte(row.text), set)
-			var faults fault.List
+			var faults invalid.List
 			errors.As(err, &faults)
 			var got []string
 			for _, f := range faults {

@@ -6,7 +6,7 @@ import (
 	"math"
 	"strings"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 )
 
 // Rule is what a watch looks for. The figure must lie beyond the threshold for DelayS before the watch is raised, and
@@ -29,8 +29,8 @@ const (
 )
 
 // Validate lists what is wrong with a rule.
-func (r *Rule) Validate() fault.List {
-	var f fault.List
+func (r *Rule) Validate() invalid.List {
+	var f invalid.List
 	if r.Channel == "" || len(r.Channel) > 100 {
 		f.Add("channel", "name one of the rig's channels", "%.20q is no channel", r.Channel)
 	}

@@ -9,8 +9,8 @@ import (
 	"time"
 
 	"zerokeel/core/clock"
-	"zerokeel/core/fault"
 	"zerokeel/core/forecast"
+	"zerokeel/core/invalid"
 	"zerokeel/core/ladder"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -694,7 +694,7 @@ type Event struct {
 type Evidence = verdict.Pointer
 
 // Fault defines model for Fault.
-type Fault = fault.Fault
+type Fault = invalid.Entry
 
 // Figure defines model for Figure.
 type Figure struct {

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"zerokeel/core/load"
-	"zerokeel/core/stability"
+	"zerokeel/standin/stability"
 )
 
 func TestHazardFallsWithMargin(t *testing.T) {

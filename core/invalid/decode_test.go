@@ -1,4 +1,4 @@
-package fault_test
+package invalid_test
 
 import (
 	"encoding/json"
@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"zerokeel/core/fault"
+	"zerokeel/core/invalid"
 )
 
 type point struct {
@@ -43,7 +43,7 @@ func TestDecodeListsEveryFault(t *testing.T) {
 	for _, row := range rows {
 		t.Run(row.name, func(t *testing.T) {
 			got := sheet{ID: "before"}
-			faults := fault.Decode([]byte(row.text), &got)
+			faults := invalid.Decode([]byte(row.text), &got)
 			var fields []string
 			for _, f := range faults {
 				fields = append(fields, f.Field)
@@ -62,7 +62,7 @@ func TestDecodeListsEveryFault(t *testing.T) {
 }
 
 func TestListIsNoErrorWhenEmpty(t *testing.T) {
-	var none fault.List
+	var none invalid.List
 	if none.Err() != nil {
 		t.Error("an empty list is an error")
 	}
@@ -71,9 +71,9 @@ func TestListIsNoErrorWhenEmpty(t *testing.T) {
 	if want := "processor.vf: point 2 is below point 1; sort them"; err.Error() != want {
 		t.Errorf("got %q, want %q", err, want)
 	}
-	var list fault.List
+	var list invalid.List
 	if !errors.As(err, &list) {
-		t.Error("the error is no fault.List")
+		t.Error("the error is no invalid.List")
 	}
 }
 
@@ -84,7 +84,7 @@ func FuzzDecode(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {
 		var got, want sheet
-		if faults := fault.Decode(text, &got); len(faults) > 0 {
+		if faults := invalid.Decode(text, &got); len(faults) > 0 {
 			return
 		}
 		if err := json.Unmarshal(text, &want); err != nil {

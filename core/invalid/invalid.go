@@ -1,21 +1,21 @@
-// Package fault collects what is wrong with an input, every fault at once, each with the field it
+// Package invalid collects what is wrong with an input, everything at once, each with the field it
 // concerns and what to do about it. Parsers and validators return a List; screens and the API show it
-// beside the fields.
-package fault
+// beside the fields. It has nothing to do with the faults of machines, which core/verdict tells apart.
+package invalid
 
 import (
 	"fmt"
 	"strings"
 )
 
-// Fault is one thing wrong with an input.
-type Fault struct {
+// Entry is one thing wrong with an input.
+type Entry struct {
 	Field   string `json:"field"`   // path of the field, such as "vf[3].mhz"; empty for the whole input
 	Problem string `json:"problem"` // what is wrong, with the value found
 	Remedy  string `json:"remedy"`  // what to do
 }
 
-func (f Fault) Error() string {
+func (f Entry) Error() string {
 	text := f.Problem
 	if f.Field != "" {
 		text = f.Field + ": " + text
@@ -26,12 +26,12 @@ func (f Fault) Error() string {
 	return text
 }
 
-// List holds every fault found. An empty list is no error: return it through Err.
-type List []Fault
+// List holds every invalid entry found. An empty list is no error: return it through Err.
+type List []Entry
 
-// Add appends a fault about field.
+// Add appends an entry about field.
 func (l *List) Add(field, remedy, problem string, args ...any) {
-	*l = append(*l, Fault{Field: field, Problem: fmt.Sprintf(problem, args...), Remedy: remedy})
+	*l = append(*l, Entry{Field: field, Problem: fmt.Sprintf(problem, args...), Remedy: remedy})
 }
 
 // Err returns the list as an error, or nil when it is empty.

@@ -1,6 +1,6 @@
 // Package stability tells when a core fails: how far the voltage that reaches it lies above what it needs, and
-// what follows from falling short. A stand-in draws its faults from here; the survey reads the same law the other
-// way round, as a likelihood.
+// what follows from falling short. It is the stand-ins' hidden truth: nothing that judges, forecasts or plans may
+// import it, or it would know what it has to find out.
 //
 // Each core has a reserve per regime: how many volts below its fused curve it still computes. The margin is the
 // lowest delivered voltage in that regime less that floor. Faults come as a Poisson process whose rate falls
