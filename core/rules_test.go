@@ -36,7 +36,7 @@ func under(name, folder string) bool {
 
 // layers are the folders from the top down: each may import those below it, and none above. What stands beside the
 // layers says so itself.
-var layers = []string{"server", "runner", "store", "firmware", "link", "core"}
+var layers = []string{"server", "runner", "workshop", "store", "firmware", "link", "core"}
 
 // TestLayers: arrows point down. Helpers for tests stand outside the layers.
 func TestLayers(t *testing.T) {

@@ -20,6 +20,7 @@ import (
 
 	"github.com/go-rod/rod/lib/input"
 
+	"zerokeel/core/channel"
 	"zerokeel/link"
 	"zerokeel/server/api"
 )
@@ -156,7 +157,7 @@ func dayLong(t testing.TB, channels int) (rig int64, trial api.Trial) {
 	hello := link.Hello{Protocol: link.Version, Agent: "test", Stream: fmt.Sprintf("long-%d", channels), BootID: "long-1", Now: time.Now().UnixMilli(), ClockRate: 1, Simulated: true,
 		Facts: link.Facts{Host: "long", System: "test", Kernel: "1", Processor: "P", Cores: 96, Threads: 96}}
 	add := func(key, quantity, unit string, core int, quantum float64) {
-		hello.Channels = append(hello.Channels, link.Channel{Key: key, Quantity: quantity, Label: key, Unit: unit, Quantum: quantum, Core: core})
+		hello.Channels = append(hello.Channels, channel.Channel{Key: key, Quantity: quantity, Label: key, Unit: unit, Quantum: quantum, Core: core})
 	}
 	add("temperature.package", "temperature", "°C", -1, 0.125)
 	add("power.package", "power", "W", -1, 0.125)

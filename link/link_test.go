@@ -16,6 +16,7 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 	"zerokeel/core/verdict"
@@ -24,7 +25,7 @@ import (
 
 func hello() link.Hello {
 	return link.Hello{Protocol: link.Version, Agent: "test", Stream: "s1", BootID: "b1", Now: 1, ClockRate: 1,
-		Channels: []link.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Core: -1}}}
+		Channels: []channel.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Core: -1}}}
 }
 
 func ptr(x float64) *float64 { return &x }

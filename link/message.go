@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/govern"
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
@@ -37,18 +38,18 @@ type Message struct {
 
 // Hello introduces the rig's agent.
 type Hello struct {
-	Protocol  int        `json:"protocol"`
-	Agent     string     `json:"agent"`  // version of the agent
-	Stream    string     `json:"stream"` // new at each start of the agent; frames are numbered within it
-	BootID    string     `json:"bootId"` // new at each start of the machine
-	Now       int64      `json:"now"`    // the rig's clock, ms since 1970 UTC
-	ClockRate float64    `json:"clockRate"`
-	Simulated bool       `json:"simulated"`
-	Facts     Facts      `json:"facts"`
-	Channels  []Channel  `json:"channels"`
-	Running   string     `json:"running,omitempty"` // the order being run
-	Crash     *Crash     `json:"crash,omitempty"`   // how the machine's start before this one ended, if not by a shutdown
-	Journal   []Unending `json:"journal,omitempty"` // orders that the journal shows begun but not ended
+	Protocol  int               `json:"protocol"`
+	Agent     string            `json:"agent"`  // version of the agent
+	Stream    string            `json:"stream"` // new at each start of the agent; frames are numbered within it
+	BootID    string            `json:"bootId"` // new at each start of the machine
+	Now       int64             `json:"now"`    // the rig's clock, ms since 1970 UTC
+	ClockRate float64           `json:"clockRate"`
+	Simulated bool              `json:"simulated"`
+	Facts     Facts             `json:"facts"`
+	Channels  []channel.Channel `json:"channels"`
+	Running   string            `json:"running,omitempty"` // the order being run
+	Crash     *Crash            `json:"crash,omitempty"`   // how the machine's start before this one ended, if not by a shutdown
+	Journal   []Unending        `json:"journal,omitempty"` // orders that the journal shows begun but not ended
 }
 
 // Facts describe the machine as its operating system sees it. Unknown figures are zero.
@@ -61,16 +62,6 @@ type Facts struct {
 	Threads   int    `json:"threads"`
 	MemoryMB  int    `json:"memoryMB"`
 	Microcode string `json:"microcode,omitempty"` // revision, as the operating system tells it
-}
-
-// Channel is one series of figures that the rig can report. Quantum is the smallest step it shows, 0 if unknown.
-type Channel struct {
-	Key      string  `json:"key"`      // such as "temperature.core.3"
-	Quantity string  `json:"quantity"` // temperature, voltage, clock, power, current, speed, duty, load, limiter
-	Label    string  `json:"label"`
-	Unit     string  `json:"unit"`
-	Quantum  float64 `json:"quantum"`
-	Core     int     `json:"core"` // -1 for none
 }
 
 // Unending is a journal entry without an end.

@@ -1,9 +1,9 @@
 package runner
 
 import (
-	"fmt"
 	"math"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/series"
 	"zerokeel/core/verdict"
 	"zerokeel/core/yardstick"
@@ -11,7 +11,7 @@ import (
 )
 
 // evidence gathers what is known of a leg for its verdict.
-func evidence(l *store.Leg, ending verdict.Ending, events []store.Event, samples samplesByKey) verdict.Evidence {
+func evidence(l *store.Leg, ending verdict.Ending, events []store.Event, samples channel.Samples) verdict.Evidence {
 	e := verdict.Evidence{
 		Load: l.Load, Cores: l.Cores.V, PlannedS: l.Seconds, RanS: l.SeenS, Ending: ending, InForce: l.InForce,
 		Limiters: l.Limiters.V, Progress: progress(l, samples), TurnS: turnS(l), TargetC: l.TargetC, Traces: traces(l, samples),
@@ -30,18 +30,8 @@ func evidence(l *store.Leg, ending verdict.Ending, events []store.Event, samples
 	return e
 }
 
-// Keys of the channels that verdicts look at.
-const (
-	keyTemperature     = "temperature.package"
-	keyPackage         = "power.package"
-	keyWall            = "power.wall"
-	keyCoreTemperature = "temperature.core.%d"
-	keyRequested       = "clock.requested.core.%d"
-	keyEffective       = "clock.effective.core.%d"
-)
-
 // traces gathers the figures that a leg's verdict looks at. Of a core that tells no temperature there is none.
-func traces(l *store.Leg, samples samplesByKey) verdict.Traces {
+func traces(l *store.Leg, samples channel.Samples) verdict.Traces {
 	if !l.StartedMS.Valid {
 		return verdict.Traces{}
 	}
@@ -54,14 +44,34 @@ func traces(l *store.Leg, samples samplesByKey) verdict.Traces {
 		}
 		return out
 	}
-	t := verdict.Traces{Temperature: trace(samples[keyTemperature]), Core: make([]verdict.Core, len(l.Cores.V)),
-		Keys: verdict.TraceKeys{Temperature: keyTemperature, CoreTemperature: keyCoreTemperature, CoreClock: "clock.effective.core"}}
+	t := verdict.Traces{Temperature: trace(samples[channel.Temperature]), Core: make([]verdict.Core, len(l.Cores.V))}
 	for i, core := range l.Cores.V {
 		t.Core[i] = verdict.Core{
-			Temperature: trace(samples[fmt.Sprintf(keyCoreTemperature, core)]),
-			Requested:   trace(samples[fmt.Sprintf(keyRequested, core)]),
-			Effective:   trace(samples[fmt.Sprintf(keyEffective, core)]),
+			Temperature: trace(samples[channel.At(channel.CoreTemperature, core)]),
+			Requested:   trace(samples[channel.At(channel.RequestedClock, core)]),
+			Effective:   trace(samples[channel.At(channel.EffectiveClock, core)]),
 		}
 	}
 	return t
+}
+
+// progress returns the work counts of a leg's cores, moment by moment.
+func progress(l *store.Leg, samples channel.Samples) []verdict.Progress {
+	if !l.StartedMS.Valid || len(l.Cores.V) == 0 {
+		return nil
+	}
+	first := samples[channel.At(channel.Work, l.Cores.V[0])]
+	list := make([]verdict.Progress, 0, len(first))
+	for i, s := range first {
+		p := verdict.Progress{AtS: float64(s.T-l.StartedMS.Int64) / 1000, Count: make([]float64, len(l.Cores.V))}
+		for j, core := range l.Cores.V {
+			column := samples[channel.At(channel.Work, core)]
+			if i >= len(column) {
+				return list
+			}
+			p.Count[j] = column[i].V
+		}
+		list = append(list, p)
+	}
+	return list
 }

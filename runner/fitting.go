@@ -5,8 +5,6 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
-	"maps"
-	"slices"
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/trim"
@@ -33,17 +31,14 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	if f.ByHand() {
-		return r.stepCard(ctx, f, rig, t)
-	}
 	board, set, err := r.board(ctx, rig)
 	switch {
 	case errors.Is(err, store.ErrNotFound):
 		return r.failFitting(ctx, f, rig, "the rig's part sheets are missing, so its settings cannot be spelt for the board")
 	case err != nil:
 		return err // the database is away: tried again
-	case board == nil:
-		return r.failFitting(ctx, f, rig, "the board cannot be reached: no address is known")
+	case f.ByHand():
+		return r.stepCard(ctx, f, board, set, t)
 	}
 	status := r.hub.Status(f.RigID)
 	switch f.State {
@@ -56,7 +51,7 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 	case store.FitRestarting:
 		// After a kill at this point the restart may have been asked for already; asking twice only starts anew.
 		// A board that gives no answer may have restarted all the same, so only a refusal ends the fitting here.
-		if err := board.Restart(ctx); err != nil && !errors.Is(err, firmware.ErrUnreachable) {
+		if err := board.Apply(ctx); err != nil && !errors.Is(err, firmware.ErrUnreachable) {
 			return r.failFitting(ctx, f, rig, err.Error())
 		}
 		f.State = store.FitWaiting
@@ -71,14 +66,13 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 		}
 		return r.notUp(ctx, f, rig, board)
 	case store.FitReading:
-		found, err := board.Readback(ctx, set.Board, slices.Collect(maps.Keys(t.Settings.V)))
+		back, err := board.Read(ctx, set, t.Settings.V)
 		if err != nil {
 			return r.failFitting(ctx, f, rig, err.Error())
 		}
-		f.Found = store.AsJSON(found)
-		f.Differences = store.AsJSON(firmware.Compare(t.Settings.V, found))
-		if system, err := board.System(ctx); err == nil {
-			f.Version = system.BiosVersion
+		f.Found, f.Differences = store.AsJSON(back.Found), store.AsJSON(back.Differences)
+		if state, err := board.State(ctx); err == nil {
+			f.Version = state.Version
 		}
 		f.State = store.FitInForce
 		inForce := nullID(t.ID)
@@ -97,9 +91,9 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 func (r *Runner) stagingFailed(ctx context.Context, f *store.Fitting, rig *store.Rig, cause error) error {
 	var faults invalid.List
 	if errors.As(cause, &faults) {
-		differences := make([]firmware.Difference, len(faults))
+		differences := make([]trim.Difference, len(faults))
 		for i, one := range faults {
-			differences[i] = firmware.Difference{Key: one.Field, Text: one.Problem + "; " + one.Remedy}
+			differences[i] = trim.Difference{Key: one.Field, Text: one.Problem + "; " + one.Remedy}
 		}
 		f.Differences = store.AsJSON(differences)
 		return r.failFitting(ctx, f, rig, "the board does not take this trim; nothing was changed")
@@ -121,33 +115,33 @@ func (r *Runner) failFitting(ctx context.Context, f *store.Fitting, rig *store.R
 }
 
 // notUp decides about a machine that should be back by now, by what its board says.
-func (r *Runner) notUp(ctx context.Context, f *store.Fitting, rig *store.Rig, board *firmware.Client) error {
-	system, err := board.System(ctx)
+func (r *Runner) notUp(ctx context.Context, f *store.Fitting, rig *store.Rig, board firmware.Board) error {
+	state, err := board.State(ctx)
 	if err != nil {
 		return r.failFitting(ctx, f, rig, err.Error())
 	}
-	if system.Running() {
+	if state.Running {
 		// The operating system was started: the agent may need longer, or is not installed.
 		if !passed(f.ActedAt, 4*comesUpS, r.hub.Status(f.RigID).Hello.ClockRate) {
 			return nil
 		}
 		return r.failFitting(ctx, f, rig, "the machine runs, but its agent does not link; see that it is installed and started")
 	}
-	if err := board.ClearSettings(ctx); err != nil {
+	if err := board.Clear(ctx); err != nil {
 		f.FailedIn = f.State
 		f.State, f.Problem = store.FitNoPost, fmt.Sprintf("the machine does not come up; clear the CMOS at the board (%v)", err)
 		return r.saveFitting(ctx, f, sql.NullInt64{})
 	}
 	f.FailedIn, f.State = store.FitWaiting, store.FitClearing
 	f.Problem = "the machine does not come up with these settings; they were cleared"
-	if err := board.Restart(ctx); err != nil {
+	if err := board.Apply(ctx); err != nil {
 		return err
 	}
 	return r.saveFitting(ctx, f, sql.NullInt64{})
 }
 
 // clear waits for a machine whose settings were cleared: it runs at stock then, which is T0.
-func (r *Runner) clear(ctx context.Context, f *store.Fitting, rig *store.Rig, board *firmware.Client, stock trim.Settings) error {
+func (r *Runner) clear(ctx context.Context, f *store.Fitting, rig *store.Rig, board firmware.Board, stock trim.Settings) error {
 	status := r.hub.Status(f.RigID)
 	if status.Linked && status.Hello.BootID != f.BootBefore {
 		f.State = store.FitNoPost
@@ -155,7 +149,7 @@ func (r *Runner) clear(ctx context.Context, f *store.Fitting, rig *store.Rig, bo
 	}
 	if passed(f.ActedAt, comesUpS, status.Hello.ClockRate) {
 		// Killed between clearing and restarting, or not taken: ask again.
-		if err := board.Restart(ctx); err != nil {
+		if err := board.Apply(ctx); err != nil {
 			return err
 		}
 		return r.saveFitting(ctx, f, sql.NullInt64{})

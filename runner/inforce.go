@@ -3,10 +3,7 @@ package runner
 import (
 	"context"
 	"errors"
-	"maps"
-	"slices"
 
-	"zerokeel/firmware"
 	"zerokeel/live"
 	"zerokeel/store"
 )
@@ -31,23 +28,23 @@ func (r *Runner) checkInForce(ctx context.Context, rig *store.Rig) error {
 	if err != nil {
 		return err
 	}
-	found, err := board.Readback(ctx, set.Board, slices.Collect(maps.Keys(t.Settings.V)))
+	back, err := board.Read(ctx, set, t.Settings.V)
 	if err != nil {
 		return err // tried again at the next round
 	}
-	system, err := board.System(ctx)
+	state, err := board.State(ctx)
 	if err != nil {
 		return err
 	}
-	drift := firmware.Compare(t.Settings.V, found)
+	drift := back.Differences
 	inForce := expected
 	if len(drift) > 0 {
-		inForce = r.trimWith(ctx, rig, found)
+		inForce = r.trimWith(ctx, rig, back.Found)
 	}
 	if !rig.TrimInForce.Valid {
 		drift = nil // nothing that was in force was lost by this start
 	}
-	if err := r.store.Checked(ctx, rig, system.BiosVersion, drift, inForce); err != nil {
+	if err := r.store.Checked(ctx, rig, state.Version, drift, inForce); err != nil {
 		return err
 	}
 	if len(drift) == 0 {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"slices"
 
+	"zerokeel/core/channel"
 	"zerokeel/link"
 	"zerokeel/store"
 )
@@ -25,7 +26,7 @@ func (r *Runner) names(ctx context.Context, rig int64, h *link.Hello) (map[strin
 	out := map[string]string{}
 	for i, c := range h.Channels {
 		to, mapped := set.Board.Sensors[c.Key]
-		if !mapped || slices.ContainsFunc(h.Channels, func(o link.Channel) bool { return o.Key == to.Channel }) {
+		if !mapped || slices.ContainsFunc(h.Channels, func(o channel.Channel) bool { return o.Key == to.Channel }) {
 			continue
 		}
 		out[c.Key] = to.Channel

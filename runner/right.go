@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/part"
 	"zerokeel/core/sensor"
 	"zerokeel/store"
@@ -51,7 +52,7 @@ func (r Right) Board(channel string) sensor.Correction {
 }
 
 // Put corrects samples in place.
-func (r Right) Put(samples samplesByKey) {
+func (r Right) Put(samples channel.Samples) {
 	for key, list := range samples {
 		if c := r.Of(key); c != (sensor.Correction{Scale: 1}) {
 			for i := range list {

@@ -19,6 +19,7 @@ import (
 	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/store"
+	"zerokeel/workshop"
 )
 
 // Times in seconds of the rig's own clock, and the shortest wait in real time that goes with each: a stand-in's
@@ -40,6 +41,8 @@ type Runner struct {
 	wake  chan struct{}
 
 	newest sync.Map // rig → its processor's newest temperature, float64
+	boards *workshop.Boards
+	asked  sync.Map // rig → when its board may be asked again, *asking
 	named  sync.Map // rig → the names that its sensors were given, by those that they tell, map[string]string
 
 	mu       sync.Mutex
@@ -50,7 +53,7 @@ type Runner struct {
 
 // New returns a runner. Its Run must be called.
 func New(s *store.Store, bus *live.Bus, log *slog.Logger) *Runner {
-	r := &Runner{store: s, bus: bus, log: log, wake: make(chan struct{}, 1), working: map[string]bool{}, deaf: time.Now()}
+	r := &Runner{store: s, bus: bus, log: log, wake: make(chan struct{}, 1), boards: workshop.NewBoards(), working: map[string]bool{}, deaf: time.Now()}
 	r.hub = link.NewHub(r, log)
 	return r
 }
@@ -183,17 +186,14 @@ func passed(since time.Time, seconds, clockRate float64) bool {
 	return time.Since(since) >= max(wait, shortWait)
 }
 
-// board returns the client of a rig's board and the rig's parts; nil without an error where it has none.
-func (r *Runner) board(ctx context.Context, rig *store.Rig) (*firmware.Client, *part.Set, error) {
-	if rig.FirmwareAddress == "" {
-		return nil, nil, nil
-	}
+// board returns a rig's board and the rig's parts.
+func (r *Runner) board(ctx context.Context, rig *store.Rig) (firmware.Board, *part.Set, error) {
 	set, err := r.store.PartSet(ctx, rig)
 	if err != nil {
 		return nil, nil, err
 	}
-	client, err := firmware.New(rig.FirmwareAddress, rig.FirmwareUser, rig.FirmwarePassword)
-	return client, set, err
+	board, err := r.boards.Of(rig)
+	return board, set, err
 }
 
 // RigClock returns the time on a rig's clock, or this machine's where the rig is not linked.

@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
@@ -156,7 +157,7 @@ func (b *bench) agent(boot, stream string) *agent {
 	a := &agent{orders: make(chan link.Order, 16)}
 	hello := func() link.Hello {
 		return link.Hello{Protocol: link.Version, Agent: "script", Stream: stream, BootID: boot, Now: time.Now().UnixMilli(), ClockRate: rate,
-			Facts: link.Facts{Cores: 2}, Channels: []link.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Quantum: 0.5, Core: -1}}}
+			Facts: link.Facts{Cores: 2}, Channels: []channel.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Quantum: 0.5, Core: -1}}}
 	}
 	a.Client = link.NewClient(b.url, "token", hello, func(o link.Order) { a.orders <- o }, slog.New(slog.DiscardHandler))
 	var ctx context.Context

@@ -6,14 +6,12 @@ import (
 	"slices"
 	"time"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/verdict"
 	"zerokeel/core/yardstick"
 	"zerokeel/link"
 	"zerokeel/store"
 )
-
-// FigureStart is the key of the figure that holds the temperature at which a run began.
-const FigureStart = "temperature.start"
 
 // Runs of a yardstick begin alike: a machine that is warm from the run before rests until it is nearly as cool as at the
 // first one, but not for longer than this.
@@ -53,7 +51,7 @@ func startsOf(legs []store.Leg, yardstick string) []float64 {
 	var out []float64
 	for i := range legs {
 		for _, f := range legs[i].Figures.V {
-			if f.Key == FigureStart && (yardstick == "" || legs[i].Yardstick == yardstick) {
+			if f.Key == channel.StartOfRun && (yardstick == "" || legs[i].Yardstick == yardstick) {
 				out = append(out, f.Mean)
 			}
 		}
@@ -62,15 +60,15 @@ func startsOf(legs []store.Leg, yardstick string) []float64 {
 }
 
 // takeScore notes the score of a run that held: what the rig measured, or, at rest, the mean power.
-func takeScore(l *store.Leg, earlier []store.Leg, samples samplesByKey) {
+func takeScore(l *store.Leg, earlier []store.Leg, samples channel.Samples) {
 	y, known := yardstick.Of(l.Yardstick)
 	if !known || !l.Finished.Valid {
 		return
 	}
 	score := l.Finished.V.Score
 	if y.Measure == yardstick.Rest {
-		for _, key := range []string{keyWall, keyPackage} { // the package's own, if it is told
-			if i := slices.IndexFunc(l.Figures.V, func(f store.Figure) bool { return f.Key == key }); i >= 0 {
+		for _, key := range []string{channel.WallPower, channel.PackagePower} { // the package's own, if it is told
+			if i := slices.IndexFunc(l.Figures.V, func(f channel.Figure) bool { return f.Key == key }); i >= 0 {
 				score = &l.Figures.V[i].Mean
 			}
 		}
@@ -81,7 +79,8 @@ func takeScore(l *store.Leg, earlier []store.Leg, samples samplesByKey) {
 	start := math.NaN()
 	if first := traces(l, samples).Temperature; len(first) > 0 {
 		start = first[0].V
-		l.Figures.V = append(l.Figures.V, store.Figure{Key: FigureStart, Label: "Hottest core at the start", Unit: "°C", Mean: start, Peak: start})
+		at := channel.Of(channel.StartOfRun, 0)
+		l.Figures.V = append(l.Figures.V, channel.Figure{Key: at.Key, Label: at.Label, Unit: at.Unit, Mean: start, Peak: start})
 	}
 	l.Spoilt = verdict.Spoilt(l.Finished.V.Others, start, startsOf(earlier, l.Yardstick))
 	l.Score = sql.NullFloat64{Float64: *score, Valid: true}
@@ -90,7 +89,7 @@ func takeScore(l *store.Leg, earlier []store.Leg, samples samplesByKey) {
 // noteNewest keeps the newest temperature of a rig.
 func (r *Runner) noteNewest(rig int64, s *link.Samples) {
 	for i, key := range s.Channels {
-		if key != keyTemperature {
+		if key != channel.Temperature {
 			continue
 		}
 		for k := len(s.At) - 1; k >= 0; k-- {

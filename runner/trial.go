@@ -8,9 +8,11 @@ import (
 	"slices"
 	"time"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/core/yardstick"
+	"zerokeel/firmware"
 	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/store"
@@ -157,21 +159,19 @@ func (r *Runner) silence(ctx context.Context, t *store.Trial, rig *store.Rig, le
 	if !passed(heard, silentS, rate) {
 		return nil
 	}
-	board, _, err := r.board(ctx, rig)
-	if err != nil || board == nil {
-		if t.StopAsked {
-			return r.judge(ctx, t, rig, legs, i, verdict.ByHand)
-		}
-		return err
-	}
-	system, err := board.System(ctx)
-	if err != nil {
-		return err // board and agent are both away: the network, or the mains
-	}
+	state, err := r.ask(ctx, rig)
 	switch {
-	case !system.On:
+	case errors.Is(err, errNotYet):
+		return nil
+	case err != nil && t.StopAsked:
+		return r.judge(ctx, t, rig, legs, i, verdict.ByHand)
+	case errors.Is(err, firmware.ErrByHand):
+		return nil // nothing can be told until the machine is back
+	case err != nil:
+		return err // board and agent are both away: the network, or the mains
+	case !state.On:
 		return r.judge(ctx, t, rig, legs, i, verdict.PoweredOff)
-	case system.Running():
+	case state.Running:
 		if passed(heard, silentS+lingerS, rate) {
 			return r.judge(ctx, t, rig, legs, i, verdict.Silent)
 		}
@@ -206,7 +206,7 @@ func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs
 	if err != nil {
 		return err
 	}
-	l.Figures = store.AsJSON(figures(l.Load, append(slices.Clone(rig.Channels.V), told...), samples))
+	l.Figures = store.AsJSON(channel.Figures(l.Load, append(slices.Clone(rig.Channels.V), told...), samples))
 	if result.Verdict == verdict.Held {
 		takeScore(l, legs[:i], samples)
 	}
@@ -271,11 +271,8 @@ func lastOrdered(legs []store.Leg) *store.Leg {
 // new boot. A rig without a board waits for a person, and the trial ends at once.
 func (r *Runner) recover(ctx context.Context, t *store.Trial, rig *store.Rig) error {
 	status := r.hub.Status(t.RigID)
-	board, set, err := r.board(ctx, rig)
-	if err != nil {
-		return err
-	}
-	if board == nil || (status.Linked && status.Hello.BootID != t.BootAtEnd) || t.StopAsked {
+	state, err := r.ask(ctx, rig)
+	if errors.Is(err, firmware.ErrByHand) || (status.Linked && status.Hello.BootID != t.BootAtEnd) || t.StopAsked {
 		t.State = store.TrialEnded
 		err := r.store.SaveTrial(ctx, t)
 		r.publish(t)
@@ -289,12 +286,18 @@ func (r *Runner) recover(ctx context.Context, t *store.Trial, rig *store.Rig) er
 		}
 		return nil
 	}
-	system, err := board.System(ctx)
+	if errors.Is(err, errNotYet) {
+		return nil
+	}
 	if err != nil {
 		return err
 	}
-	if system.On && !system.Running() && system.Health == "Critical" {
-		if err := board.ClearSettings(ctx); err != nil {
+	board, set, err := r.board(ctx, rig)
+	if err != nil {
+		return err
+	}
+	if state.On && !state.Running && state.Critical {
+		if err := board.Clear(ctx); err != nil {
 			return err
 		}
 		if err := r.store.SetInForce(ctx, rig.ID, r.trimWith(ctx, rig, trim.Stock(set.Processor, set.Board))); err != nil {
@@ -305,7 +308,7 @@ func (r *Runner) recover(ctx context.Context, t *store.Trial, rig *store.Rig) er
 	if err := r.store.SaveTrial(ctx, t); err != nil {
 		return err
 	}
-	return board.Restart(ctx)
+	return board.Apply(ctx)
 }
 
 func (r *Runner) publish(t *store.Trial) {

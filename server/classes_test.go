@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/load"
 	"zerokeel/core/verdict"
 	"zerokeel/link"
@@ -202,9 +203,9 @@ func BenchmarkClasses(b *testing.B) {
 
 func playClasses(t testing.TB, times int, seed uint64) {
 	t.Helper()
-	var channels []link.Channel
+	var channels []channel.Channel
 	for _, key := range []string{"temperature.package", "temperature.core.0", "temperature.core.1", "temperature.core.2", "temperature.core.3"} {
-		channels = append(channels, link.Channel{Key: key, Quantity: "temperature", Label: key, Unit: "°C", Core: -1})
+		channels = append(channels, channel.Channel{Key: key, Quantity: "temperature", Label: key, Unit: "°C", Core: -1})
 	}
 	f := servertest.Start(t).AddFake("Fake", channels)
 	r := rand.New(rand.NewPCG(seed, 17))

@@ -8,19 +8,13 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/invalid"
 	"zerokeel/core/sensor"
-	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/store"
-)
-
-// keys of the channels whose figures are held against each other.
-const (
-	keyRequestedV = "voltage.core.requested"
-	keyDeliveredV = "voltage.core.delivered"
 )
 
 // ListCorrections answers with how a rig's figures are put right, and with what looks as if it should be.
@@ -50,8 +44,8 @@ func (s *Server) ListCorrections(c *echo.Context, id int64) error {
 	}
 	if p, text, ok, err := s.doubt(c, r); err != nil {
 		return err
-	} else if ok && !entered(keyDeliveredV) {
-		out = append(out, apiCorrection(r, keyDeliveredV, p, text, "proposed"))
+	} else if ok && !entered(channel.DeliveredVoltage) {
+		out = append(out, apiCorrection(r, channel.DeliveredVoltage, p, text, "proposed"))
 	}
 	return c.JSON(http.StatusOK, out)
 }
@@ -72,23 +66,23 @@ func (s *Server) doubt(c *echo.Context, r *store.Rig) (sensor.Correction, string
 		for _, f := range legs[i].Figures.V {
 			means[f.Key] = f.Mean
 		}
-		if p, ok := sensor.Doubt(means[keyRequestedV], means[keyDeliveredV]); ok {
-			return p, fmt.Sprintf("it showed %.3f V while %.3f V were requested", means[keyDeliveredV], means[keyRequestedV]), true, nil
+		if p, ok := sensor.Doubt(means[channel.RequestedVoltage], means[channel.DeliveredVoltage]); ok {
+			return p, fmt.Sprintf("it showed %.3f V while %.3f V were requested", means[channel.DeliveredVoltage], means[channel.RequestedVoltage]), true, nil
 		}
 	}
 	return sensor.Correction{}, "", false, nil
 }
 
-func apiCorrection(r *store.Rig, channel string, c sensor.Correction, reason, source string) api.Correction {
-	out := api.Correction{Channel: channel, Label: channel, Scale: c.Scale, Shift: c.Shift, Reason: reason, Source: api.CorrectionSource(source)}
-	if i := slices.IndexFunc(r.Channels.V, func(ch link.Channel) bool { return ch.Key == channel }); i >= 0 {
+func apiCorrection(r *store.Rig, key string, c sensor.Correction, reason, source string) api.Correction {
+	out := api.Correction{Channel: key, Label: key, Scale: c.Scale, Shift: c.Shift, Reason: reason, Source: api.CorrectionSource(source)}
+	if i := slices.IndexFunc(r.Channels.V, func(ch channel.Channel) bool { return ch.Key == key }); i >= 0 {
 		out.Label, out.Unit = r.Channels.V[i].Label, r.Channels.V[i].Unit
 	}
 	return out
 }
 
 // PutCorrection puts a channel right.
-func (s *Server) PutCorrection(c *echo.Context, id int64, channel string) error {
+func (s *Server) PutCorrection(c *echo.Context, id int64, key string) error {
 	in, err := body[api.CorrectionRequest](c)
 	if err != nil {
 		return err
@@ -99,8 +93,8 @@ func (s *Server) PutCorrection(c *echo.Context, id int64, channel string) error 
 		return err
 	}
 	var f invalid.List
-	if !slices.ContainsFunc(r.Channels.V, func(ch link.Channel) bool { return ch.Key == channel }) {
-		f.Add("channel", fmt.Sprintf("name one of the %d channels of %s", len(r.Channels.V), r.Name), "%.40q is none of them", channel)
+	if !slices.ContainsFunc(r.Channels.V, func(ch channel.Channel) bool { return ch.Key == key }) {
+		f.Add("channel", fmt.Sprintf("name one of the %d channels of %s", len(r.Channels.V), r.Name), "%.40q is none of them", key)
 	}
 	if size := math.Abs(in.Scale); !(size >= 0.001 && size <= 1000) {
 		f.Add("scale", "give 0.001 to 1000, or a negative one", "%g is out of range", in.Scale)
@@ -115,16 +109,16 @@ func (s *Server) PutCorrection(c *echo.Context, id int64, channel string) error 
 	if err != nil {
 		return err
 	}
-	row := &store.Correction{RigID: id, Channel: channel, Scale: in.Scale, Shift: in.Shift, Reason: in.Reason}
-	if err := s.store.SetCorrection(ctx, row, instead(before.Of(channel), sensor.Correction{Scale: in.Scale, Shift: in.Shift})); err != nil {
+	row := &store.Correction{RigID: id, Channel: key, Scale: in.Scale, Shift: in.Shift, Reason: in.Reason}
+	if err := s.store.SetCorrection(ctx, row, instead(before.Of(key), sensor.Correction{Scale: in.Scale, Shift: in.Shift})); err != nil {
 		return err
 	}
 	s.corrected(id)
-	return c.JSON(http.StatusOK, apiCorrection(r, channel, sensor.Correction{Scale: in.Scale, Shift: in.Shift}, in.Reason, "rig"))
+	return c.JSON(http.StatusOK, apiCorrection(r, key, sensor.Correction{Scale: in.Scale, Shift: in.Shift}, in.Reason, "rig"))
 }
 
 // DeleteCorrection shows a channel as it is read again.
-func (s *Server) DeleteCorrection(c *echo.Context, id int64, channel string) error {
+func (s *Server) DeleteCorrection(c *echo.Context, id int64, key string) error {
 	ctx := c.Request().Context()
 	r, err := s.store.Rig(ctx, id)
 	if err != nil {
@@ -134,7 +128,7 @@ func (s *Server) DeleteCorrection(c *echo.Context, id int64, channel string) err
 	if err != nil {
 		return err
 	}
-	if err := s.store.DropCorrection(ctx, id, channel, instead(before.Of(channel), before.Board(channel))); err != nil {
+	if err := s.store.DropCorrection(ctx, id, key, instead(before.Of(key), before.Board(key))); err != nil {
 		return err
 	}
 	s.corrected(id)

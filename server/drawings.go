@@ -10,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/clock"
 	"zerokeel/core/forecast"
 	"zerokeel/core/invalid"
@@ -145,7 +146,7 @@ func voltageEntries(h *history) []api.VoltageEntry {
 	out := []api.VoltageEntry{}
 	for i := range h.legs {
 		l := &h.legs[i]
-		measured := l.figure(figureDelivered)
+		measured := l.figure(channel.DeliveredVoltage)
 		if !l.told() || math.IsNaN(measured) {
 			continue
 		}
@@ -153,7 +154,7 @@ func voltageEntries(h *history) []api.VoltageEntry {
 		if v, ok := enteredV(l.trim.Settings.V); ok {
 			e.EnteredV = &v
 		}
-		if v := l.figure(figureRequestV); !math.IsNaN(v) {
+		if v := l.figure(channel.RequestedVoltage); !math.IsNaN(v) {
 			e.RequestedV = &v
 		}
 		out = append(out, e)

@@ -11,6 +11,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/server/api"
@@ -109,11 +110,11 @@ func (v *vitals) all(rig int64) map[string]float64 {
 }
 
 // shown are the channels of a rig's strip, in order; the first three that the rig has are shown.
-var shown = []string{"temperature.package", "power.package", "voltage.core.delivered", "clock.mean", "load.mean"}
+var shown = []string{channel.Temperature, channel.PackagePower, channel.DeliveredVoltage, channel.MeanClock, channel.MeanLoad}
 
 const maxVitals = 3
 
-func (v *vitals) of(rig int64, channels []link.Channel) []api.Vital {
+func (v *vitals) of(rig int64, channels []channel.Channel) []api.Vital {
 	v.mu.Lock()
 	defer v.mu.Unlock()
 	out := []api.Vital{}

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/link"
@@ -154,7 +155,7 @@ func TestSilentSensorIsLeftOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	// A late frame of a second stream, in which one sensor is silent.
-	if _, err := rig.Store.Hello(ctx, rig.ID, &link.Hello{Stream: "late", BootID: "b", Channels: []link.Channel{{Key: "silent", Unit: "V", Core: -1}, {Key: "power.package", Unit: "W", Core: -1}}}); err != nil {
+	if _, err := rig.Store.Hello(ctx, rig.ID, &link.Hello{Stream: "late", BootID: "b", Channels: []channel.Channel{{Key: "silent", Unit: "V", Core: -1}, {Key: "power.package", Unit: "W", Core: -1}}}); err != nil {
 		t.Fatal(err)
 	}
 	frame := link.Frame{Seq: 1, Samples: &link.Samples{Order: legs[0].OrderID.String, At: []int64{legs[0].StartedMS.Int64 + 1}, Channels: []string{"silent"}, Values: [][]*float64{{nil}}}}

@@ -12,8 +12,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/series"
-	"zerokeel/link"
 	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/store"
@@ -41,7 +41,7 @@ func (s *Server) ExportTelemetry(c *echo.Context, id int64, params api.ExportTel
 	if err != nil {
 		return err
 	}
-	channels := slices.DeleteFunc(slices.Clone(r.Channels.V), func(ch link.Channel) bool { return !w.wants(ch.Key) })
+	channels := slices.DeleteFunc(slices.Clone(r.Channels.V), func(ch channel.Channel) bool { return !w.wants(ch.Key) })
 	head := c.Response().Header()
 	head.Set("Content-Type", "text/csv; charset=utf-8; header=present")
 	head.Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-trial-%d.csv"`, letters(r.Name), t.Number))
@@ -87,7 +87,7 @@ func orFlush(err error, b *bufio.Writer) error {
 // table writes samples as CSV (RFC 4180), numbers with a point.
 type table struct {
 	csv      *csv.Writer
-	channels []link.Channel
+	channels []channel.Channel
 	origin   int64
 	long     bool
 }

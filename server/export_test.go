@@ -9,6 +9,7 @@ import (
 	"github.com/prometheus/common/expfmt"
 	"github.com/prometheus/common/model"
 
+	"zerokeel/core/channel"
 	"zerokeel/link"
 	"zerokeel/server/servertest"
 )
@@ -16,7 +17,7 @@ import (
 // TestFiguresComeOutAsTheyCameIn: what a rig measured in a leg is written out as CSV, wide and long, gaps as nothing, and its
 // newest figures as metrics that a parser of the format reads.
 func TestFiguresComeOutAsTheyCameIn(t *testing.T) {
-	f := servertest.Start(t).AddFake("Fake, with comma", []link.Channel{
+	f := servertest.Start(t).AddFake("Fake, with comma", []channel.Channel{
 		{Key: "temperature.package", Quantity: "temperature", Label: "Hottest", Unit: "°C", Core: -1, Quantum: 0.125},
 		{Key: "limiter", Quantity: "limiter", Label: "Limiter", Core: -1},
 	})

@@ -12,7 +12,6 @@ import (
 	"zerokeel/core/invalid"
 	"zerokeel/core/preflight"
 	"zerokeel/core/trim"
-	"zerokeel/firmware"
 	"zerokeel/live"
 	"zerokeel/server/api"
 	"zerokeel/store"
@@ -212,7 +211,7 @@ func apiFitting(f *store.Fitting) api.Fitting {
 		steps = cardSteps
 	}
 	if out.Differences == nil {
-		out.Differences = []firmware.Difference{}
+		out.Differences = []trim.Difference{}
 	}
 	at, mark := f.State, api.FittingStepState("now")
 	switch f.State {

@@ -9,11 +9,10 @@ import (
 	"math"
 	"slices"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/columns"
 	"zerokeel/core/invalid"
 	"zerokeel/core/series"
-	"zerokeel/link"
-	"zerokeel/runner"
 	"zerokeel/store"
 )
 
@@ -37,7 +36,7 @@ type join struct {
 	clock      logClock
 	in         *columns.Reader
 
-	channels []link.Channel
+	channels []channel.Channel
 	scale    []columns.Unit // per column
 
 	lines, used, broken int64
@@ -109,7 +108,7 @@ func (s *Server) newJoin(ctx context.Context, trial int64, body io.Reader, swap 
 
 // tells reports whether the rig tells a channel itself.
 func (j *join) tells(key string) bool {
-	return slices.ContainsFunc(j.rig.Channels.V, func(ch link.Channel) bool { return ch.Key == key })
+	return slices.ContainsFunc(j.rig.Channels.V, func(ch channel.Channel) bool { return ch.Key == key })
 }
 
 // check holds the mapping against the table and the trial, and makes its channels.
@@ -127,7 +126,7 @@ func (j *join) check(ctx context.Context, st *store.Store) error {
 		at := fmt.Sprintf("columns[%d].channel", i)
 		if j.tells(t.Channel) {
 			f.Add(at, "leave the column out, or map it to a channel of its own", "the rig tells %s itself", t.Channel)
-		} else if slices.ContainsFunc(logs, func(ch link.Channel) bool { return ch.Key == t.Channel }) {
+		} else if slices.ContainsFunc(logs, func(ch channel.Channel) bool { return ch.Key == t.Channel }) {
 			f.Add(at, "take that log off the trial first", "another log has been joined that tells %s", t.Channel)
 		}
 		unit, known := columns.UnitOf(j.layout.Columns[i].Unit)
@@ -135,7 +134,7 @@ func (j *join) check(ctx context.Context, st *store.Store) error {
 			unit = columns.Unit{Name: cutText(j.layout.Columns[i].Unit, 20), Quantity: "other", Scale: 1}
 		}
 		j.scale[i] = unit
-		j.channels = append(j.channels, link.Channel{Key: t.Channel, Quantity: unit.Quantity, Label: t.Label, Unit: unit.Name, Core: -1})
+		j.channels = append(j.channels, channel.Channel{Key: t.Channel, Quantity: unit.Quantity, Label: t.Label, Unit: unit.Name, Core: -1})
 	}
 	if len(f) > 0 {
 		return f
@@ -262,10 +261,10 @@ func (j *join) figures(ctx context.Context, st *store.Store) error {
 }
 
 // addFigures sums up what a leg was told of channels beside the rig's.
-func addFigures(ctx context.Context, st *store.Store, l *store.Leg, channels []link.Channel, samples map[string][]series.Sample) error {
-	var list []store.Figure
+func addFigures(ctx context.Context, st *store.Store, l *store.Leg, channels []channel.Channel, samples map[string][]series.Sample) error {
+	var list []channel.Figure
 	for _, ch := range channels {
-		if f, ok := runner.Figure(l.Load, ch, samples[ch.Key]); ok {
+		if f, ok := ch.Figure(l.Load, samples[ch.Key]); ok {
 			list = append(list, f)
 		}
 	}

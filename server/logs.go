@@ -9,17 +9,17 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/columns"
 	"zerokeel/core/invalid"
 	"zerokeel/core/series"
-	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
 
 // channelsOf lists the channels of a trial: its rig's, and those that logs add.
-func (s *Server) channelsOf(ctx context.Context, r *store.Rig, trial int64) ([]link.Channel, error) {
+func (s *Server) channelsOf(ctx context.Context, r *store.Rig, trial int64) ([]channel.Channel, error) {
 	added, err := s.store.LogChannels(ctx, trial)
 	return append(slices.Clone(r.Channels.V), added...), err
 }

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/part"
 	"zerokeel/link"
 	"zerokeel/server/api"
@@ -193,9 +194,9 @@ func BenchmarkJoinLog(b *testing.B) {
 // and a sensor that the board's sheet names is known by that name.
 func TestMetersAreRead(t *testing.T) {
 	b := servertest.Start(t)
-	var channels []link.Channel
+	var channels []channel.Channel
 	for _, key := range []string{"temperature.package", "voltage.chip.in0"} {
-		channels = append(channels, link.Channel{Key: key, Quantity: "temperature", Label: key, Unit: "°C", Core: -1})
+		channels = append(channels, channel.Channel{Key: key, Quantity: "temperature", Label: key, Unit: "°C", Core: -1})
 	}
 	f := b.AddFake("Fake", channels)
 	trial := f.Run(60, func(o link.Order) {

@@ -5,11 +5,11 @@ import (
 	"net/http"
 	"strings"
 
+	"zerokeel/core/channel"
+
 	"github.com/labstack/echo/v5"
 	dto "github.com/prometheus/client_model/go"
 	"github.com/prometheus/common/expfmt"
-
-	"zerokeel/link"
 )
 
 // metrics serves the newest figures of every linked rig as OpenMetrics: a family for each quantity and unit.
@@ -57,7 +57,7 @@ func ptr[T any](v T) *T { return &v }
 var units = map[string]string{"°C": "celsius", "W": "watts", "V": "volts", "A": "amperes", "MHz": "megahertz", "rpm": "rpm", "%": "percent", "Gop/s": "gigaoperations_per_second", "K": "kelvins"}
 
 // metricName is the name of a channel's family, such as zerokeel_temperature_celsius.
-func metricName(ch link.Channel) string {
+func metricName(ch channel.Channel) string {
 	name := "zerokeel_" + letters(ch.Quantity)
 	if ch.Unit == "" {
 		return name

@@ -15,7 +15,6 @@ import (
 	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
-	"zerokeel/firmware"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
@@ -177,17 +176,13 @@ func (s *Server) registry(ctx context.Context, id int64) ([]trim.Learnt, *store.
 	if r.FirmwareAddress == "" {
 		return nil, nil, &conflict{"the board of " + r.Name + " is not reached over the network; give its address on the rig's sheet"}
 	}
-	client, err := firmware.New(r.FirmwareAddress, r.FirmwareUser, r.FirmwarePassword)
+	board, err := s.boards.Of(r)
 	if err != nil {
 		return nil, nil, &conflict{err.Error()}
 	}
-	registry, err := client.Registry(ctx)
+	list, err := board.Registry(ctx)
 	if err != nil {
 		return nil, nil, &conflict{"the board's registry cannot be read: " + err.Error()}
-	}
-	list := []trim.Learnt{}
-	for _, name := range slices.Sorted(maps.Keys(registry)) {
-		list = append(list, registry[name].Learnt())
 	}
 	return list, r, nil
 }

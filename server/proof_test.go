@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"zerokeel/core/channel"
 	"zerokeel/link"
 	"zerokeel/runner"
 	"zerokeel/server/api"
@@ -144,7 +145,7 @@ func TestWatchIsRaisedSentAndCleared(t *testing.T) {
 		got = append(got, n)
 	}))
 	defer receiver.Close()
-	f := servertest.Start(t).AddFake("Fake", []link.Channel{{Key: "temperature.package", Quantity: "temperature", Label: "Hottest", Unit: "°C", Core: -1}})
+	f := servertest.Start(t).AddFake("Fake", []channel.Channel{{Key: "temperature.package", Quantity: "temperature", Label: "Hottest", Unit: "°C", Core: -1}})
 	f.Call("POST", fmt.Sprintf("/api/rigs/%d/watches", f.ID), fmt.Sprintf(`{"rule":{"channel":"temperature.package","when":"above","threshold":90,"margin":5,"delayS":3,"message":"too warm"},"send":%q}`, receiver.URL), 201, nil)
 	at := int64(1_800_000_000_000)
 	feed := func(figures ...float64) {
@@ -179,7 +180,7 @@ func TestWatchIsRaisedSentAndCleared(t *testing.T) {
 // TestDoubledVoltageIsNoticedAndPutRight: a rig's sensor shows twice the voltage, which no sheet tells of. It is proposed to
 // halve it; then the pages, the figures of new trials and the export show what was meant, and what is stored stays.
 func TestDoubledVoltageIsNoticedAndPutRight(t *testing.T) {
-	f := servertest.Start(t).AddFake("Fake", []link.Channel{
+	f := servertest.Start(t).AddFake("Fake", []channel.Channel{
 		{Key: "voltage.core.requested", Quantity: "voltage", Label: "Requested", Unit: "V", Core: -1}, {Key: "voltage.core.delivered", Quantity: "voltage", Label: "Delivered", Unit: "V", Core: -1},
 	})
 	v, twice := 1.2, 2.3

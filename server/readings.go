@@ -8,10 +8,10 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/columns"
 	"zerokeel/core/invalid"
 	"zerokeel/core/series"
-	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/server/api"
 	"zerokeel/store"
@@ -33,14 +33,13 @@ func (s *Server) ReadMeter(c *echo.Context, id int64) error {
 		return &conflict{"no leg of this trial has begun yet"}
 	}
 	known := columns.Standard[slices.IndexFunc(columns.Standard, func(k columns.Known) bool { return k.Key == string(in.Channel) })]
-	unit := map[string]string{"power": "W", "temperature": "°C"}[known.Quantity]
-	channel := link.Channel{Key: known.Key, Quantity: known.Quantity, Label: known.Label, Unit: unit, Core: -1}
+	ch := channel.Of(known.Key, 0)
 	var f invalid.List
-	if slices.ContainsFunc(r.Channels.V, func(o link.Channel) bool { return o.Key == channel.Key }) {
-		f.Add("channel", "leave it to the rig", "%s reads its %s itself", r.Name, known.Label)
+	if slices.ContainsFunc(r.Channels.V, func(o channel.Channel) bool { return o.Key == ch.Key }) {
+		f.Add("channel", "leave it to the rig", "%s reads its %s itself", r.Name, ch.Label)
 	}
-	if known.Quantity == "temperature" && in.Value > 120 || known.Quantity == "power" && in.Value < 0 {
-		f.Add("value", "give W of 0 or more, or °C up to 120", "%g %s cannot be", in.Value, unit)
+	if ch.Quantity == "temperature" && in.Value > 120 || ch.Quantity == "power" && in.Value < 0 {
+		f.Add("value", "give W of 0 or more, or °C up to 120", "%g %s cannot be", in.Value, ch.Unit)
 	}
 	leg, at := readAt(legs, &in, s.runner.Hub().Status(t.RigID).Clock(time.Now()))
 	switch {
@@ -55,15 +54,15 @@ func (s *Server) ReadMeter(c *echo.Context, id int64) error {
 	if len(f) > 0 {
 		return f
 	}
-	if err := s.store.AddReading(ctx, id, leg.ID, channel, series.Sample{T: at, V: in.Value}); err != nil {
+	if err := s.store.AddReading(ctx, id, leg.ID, ch, series.Sample{T: at, V: in.Value}); err != nil {
 		return err
 	}
 	if leg.State == store.LegEnded {
-		samples, err := s.store.Telemetry(ctx, leg.ID, store.Span{Keys: []string{channel.Key}})
+		samples, err := s.store.Telemetry(ctx, leg.ID, store.Span{Keys: []string{ch.Key}})
 		if err != nil {
 			return err
 		}
-		if err := addFigures(ctx, s.store, leg, []link.Channel{channel}, samples); err != nil {
+		if err := addFigures(ctx, s.store, leg, []channel.Channel{ch}, samples); err != nil {
 			return err
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"math"
 	"sync"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/forecast"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
@@ -61,17 +62,6 @@ func (s *Server) history(ctx context.Context, rig int64) (*history, error) {
 	return h, nil
 }
 
-// Keys of the figures that forecasts are held against.
-const (
-	figurePackageW  = "power.package"
-	figureRequestV  = "voltage.core.requested"
-	figureDelivered = "voltage.core.delivered"
-	figureHottestC  = "temperature.package"
-	figureCoolantC  = "temperature.coolant"
-	figureAmbientC  = "temperature.ambient"
-	figureMeanMHz   = "clock.effective.mean"
-)
-
 // figure returns the mean of a leg's figure, NaN if it has none.
 func (l *legOf) figure(key string) float64 {
 	for _, f := range l.Figures.V {
@@ -96,8 +86,8 @@ func (h *history) records(ambientC float64) []forecast.Record {
 			continue
 		}
 		r := forecast.Record{
-			Settings: l.trim.Settings.V, Load: l.Load, AmbientC: l.figure(figureAmbientC), MHz: l.figure(figureMeanMHz), PackageW: l.figure(figurePackageW),
-			RequestV: l.figure(figureRequestV), DeliveredV: l.figure(figureDelivered), HottestC: l.figure(figureHottestC), CoolantC: l.figure(figureCoolantC),
+			Settings: l.trim.Settings.V, Load: l.Load, AmbientC: l.figure(channel.Ambient), MHz: l.figure(channel.MeanClock), PackageW: l.figure(channel.PackagePower),
+			RequestV: l.figure(channel.RequestedVoltage), DeliveredV: l.figure(channel.DeliveredVoltage), HottestC: l.figure(channel.Temperature), CoolantC: l.figure(channel.Coolant),
 		}
 		if math.IsNaN(r.AmbientC) {
 			r.AmbientC = ambientC

@@ -10,12 +10,13 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
-	"zerokeel/firmware"
+	"zerokeel/firmware/redfish"
 	"zerokeel/live"
 	"zerokeel/runner"
 	"zerokeel/server/api"
@@ -115,7 +116,7 @@ func setFirmware(r *store.Rig, in *api.FirmwareAccess) error {
 		return nil
 	}
 	if in.Address != "" {
-		if _, err := firmware.New(in.Address, "", ""); err != nil {
+		if _, err := redfish.New(in.Address, "", ""); err != nil {
 			var f invalid.List
 			f.Add("firmware.address", "give the address of the board's controller", "%v", err)
 			return f
@@ -352,7 +353,7 @@ func (s *Server) baseline(c *echo.Context, r *store.Rig) ([]api.Figure, error) {
 	return []api.Figure{}, nil
 }
 
-func figures(list []store.Figure) []api.Figure {
+func figures(list []channel.Figure) []api.Figure {
 	out := make([]api.Figure, len(list))
 	for i, f := range list {
 		out[i] = api.Figure{Key: f.Key, Label: f.Label, Unit: f.Unit, Mean: f.Mean, Peak: f.Peak}

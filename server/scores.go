@@ -8,11 +8,11 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/load"
 	"zerokeel/core/stat"
 	"zerokeel/core/trim"
 	"zerokeel/core/yardstick"
-	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/store"
 )
@@ -87,23 +87,23 @@ func measures(y yardstick.Yardstick) []measure {
 	list := []measure{
 		score,
 		{"perWatt", "Points per watt", y.Unit + "/W", better, func(x *store.Score) (float64, bool) {
-			w, ok := figureOf(x, "power.package", false)
+			w, ok := figureOf(x, channel.PackagePower, false)
 			return x.Value / w, ok && w > 0
 		}},
-		{"power.package", "Package power", "W", "lower", mean("power.package")},
-		{"power.wall", "Wall power", "W", "lower", mean("power.wall")},
-		{"temperature.peak", "Hottest core, peak", "°C", "lower", func(x *store.Score) (float64, bool) { return figureOf(x, "temperature.package", true) }},
-		{"temperature.package", "Hottest core, mean", "°C", "lower", mean("temperature.package")},
-		{"temperature.above", "Above ambient, mean", "K", "lower", func(x *store.Score) (float64, bool) {
-			t, ok := figureOf(x, "temperature.package", false)
-			a, known := figureOf(x, "temperature.ambient", false)
+		{channel.PackagePower, "Package power", "W", "lower", mean(channel.PackagePower)},
+		{channel.WallPower, "Wall power", "W", "lower", mean(channel.WallPower)},
+		{"temperature.peak", "Hottest core, peak", "°C", "lower", func(x *store.Score) (float64, bool) { return figureOf(x, channel.Temperature, true) }},
+		{channel.Temperature, "Hottest core, mean", "°C", "lower", mean(channel.Temperature)},
+		{channel.AboveAmbient, "Above ambient, mean", "K", "lower", func(x *store.Score) (float64, bool) {
+			t, ok := figureOf(x, channel.Temperature, false)
+			a, known := figureOf(x, channel.Ambient, false)
 			return t - a, ok && known
 		}},
-		{"voltage.core.delivered", "Core voltage at load", "V", "neither", mean("voltage.core.delivered")},
-		{runner.FigureMeanClock, "Effective clock", "MHz", "higher", mean(runner.FigureMeanClock)},
+		{channel.DeliveredVoltage, "Core voltage at load", "V", "neither", mean(channel.DeliveredVoltage)},
+		{channel.MeanClock, "Effective clock", "MHz", "higher", mean(channel.MeanClock)},
 	}
 	return slices.DeleteFunc(list, func(m measure) bool {
-		return m.key == "perWatt" && y.Unit != "pt" || y.Measure == yardstick.Rest && (m.key == "power.package" || m.key == runner.FigureMeanClock)
+		return m.key == "perWatt" && y.Unit != "pt" || y.Measure == yardstick.Rest && (m.key == channel.PackagePower || m.key == channel.MeanClock)
 	})
 }
 

@@ -22,12 +22,14 @@ import (
 	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/store"
+	"zerokeel/workshop"
 )
 
 // Server serves one bench.
 type Server struct {
 	fits    fits
 	parents parents
+	boards  *workshop.Boards
 	store   *store.Store
 	runner  *runner.Runner
 	bus     *live.Bus
@@ -76,7 +78,7 @@ func New(cfg Config) (*Server, http.Handler, error) {
 	if err != nil {
 		return nil, nil, fmt.Errorf("read the API's description: %w", err)
 	}
-	s := &Server{store: cfg.Store, runner: cfg.Runner, bus: cfg.Bus, log: cfg.Log, front: cfg.Front, doc: doc, vitals: newVitals()}
+	s := &Server{store: cfg.Store, runner: cfg.Runner, bus: cfg.Bus, log: cfg.Log, front: cfg.Front, doc: doc, boards: workshop.NewBoards(), vitals: newVitals()}
 	s.closed, s.close = context.WithCancel(context.Background())
 	validate, err := s.validator()
 	if err != nil {

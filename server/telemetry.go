@@ -10,10 +10,10 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/govern"
 	"zerokeel/core/invalid"
 	"zerokeel/core/series"
-	"zerokeel/link"
 	"zerokeel/runner"
 	"zerokeel/server/api"
 	"zerokeel/store"
@@ -109,9 +109,9 @@ func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetry
 	if err != nil {
 		return err
 	}
-	if list := runner.AboveAmbient(buckets, r.AmbientC); len(list) > 0 {
-		buckets[runner.KeyAbove] = list
-		channels = append(channels, link.Channel{Key: runner.KeyAbove, Quantity: "temperature", Label: "Hottest core above ambient", Unit: "K", Core: -1})
+	if list := channel.Above(buckets, r.AmbientC); len(list) > 0 {
+		buckets[channel.AboveAmbient] = list
+		channels = append(channels, channel.Of(channel.AboveAmbient, 0))
 	}
 	for _, ch := range channels {
 		// A channel that showed nothing but gaps so far is left out, like one that is not there.
@@ -129,7 +129,7 @@ func (w *window) span(r *store.Rig) store.Span {
 		return q
 	}
 	for _, ch := range r.Channels.V {
-		if w.wants(ch.Key) || slices.ContainsFunc(runner.DerivedFrom, func(d [2]string) bool { return w.wants(d[0]) && strings.HasPrefix(ch.Key, d[1]) }) {
+		if w.wants(ch.Key) || w.derives(ch.Key) {
 			q.Keys = append(q.Keys, ch.Key)
 		}
 	}
@@ -139,8 +139,15 @@ func (w *window) span(r *store.Rig) store.Span {
 	return q
 }
 
+// derives reports whether a channel asked for is derived from this one.
+func (w *window) derives(key string) bool {
+	return slices.ContainsFunc(channel.Registry, func(d channel.Def) bool {
+		return w.wants(d.Pattern) && slices.ContainsFunc(channel.Sources(d.Pattern), func(from string) bool { return channel.Matches(from, key) })
+	})
+}
+
 // fine gathers buckets from the samples themselves.
-func (s *Server) fine(ctx context.Context, r *store.Rig, right runner.Right, legs []store.Leg, w *window) ([]link.Channel, map[string][]series.Bucket, error) {
+func (s *Server) fine(ctx context.Context, r *store.Rig, right runner.Right, legs []store.Leg, w *window) ([]channel.Channel, map[string][]series.Bucket, error) {
 	samples := map[string][]series.Sample{}
 	for _, l := range legs {
 		if !l.StartedMS.Valid {
@@ -155,7 +162,7 @@ func (s *Server) fine(ctx context.Context, r *store.Rig, right runner.Right, leg
 		}
 	}
 	right.Put(samples)
-	channels, derived := runner.Derived(r.Channels.V, samples)
+	channels, derived := channel.Derived(r.Channels.V, samples)
 	out := map[string][]series.Bucket{}
 	for _, all := range []map[string][]series.Sample{samples, derived} {
 		for key, list := range all {
@@ -166,7 +173,7 @@ func (s *Server) fine(ctx context.Context, r *store.Rig, right runner.Right, leg
 }
 
 // coarse gathers buckets from the levels, for spans too long to read every sample.
-func (s *Server) coarse(ctx context.Context, r *store.Rig, right runner.Right, legs []store.Leg, w *window) ([]link.Channel, map[string][]series.Bucket, error) {
+func (s *Server) coarse(ctx context.Context, r *store.Rig, right runner.Right, legs []store.Leg, w *window) ([]channel.Channel, map[string][]series.Bucket, error) {
 	out := map[string][]series.Bucket{}
 	for _, l := range legs {
 		if !l.StartedMS.Valid {
@@ -207,7 +214,7 @@ func (s *Server) coarse(ctx context.Context, r *store.Rig, right runner.Right, l
 }
 
 // derived returns the channels derived from one of the figures of each bucket.
-func derived(r *store.Rig, buckets map[string][]series.Bucket, of func(series.Bucket) float64) ([]link.Channel, map[string][]series.Sample) {
+func derived(r *store.Rig, buckets map[string][]series.Bucket, of func(series.Bucket) float64) ([]channel.Channel, map[string][]series.Sample) {
 	samples := make(map[string][]series.Sample, len(buckets))
 	for key, list := range buckets {
 		own := make([]series.Sample, len(list))
@@ -216,10 +223,10 @@ func derived(r *store.Rig, buckets map[string][]series.Bucket, of func(series.Bu
 		}
 		samples[key] = own
 	}
-	return runner.Derived(r.Channels.V, samples)
+	return channel.Derived(r.Channels.V, samples)
 }
 
-func seriesOf(ch link.Channel, buckets []series.Bucket, w *window) api.ChannelSeries {
+func seriesOf(ch channel.Channel, buckets []series.Bucket, w *window) api.ChannelSeries {
 	out := api.ChannelSeries{Key: ch.Key, Label: ch.Label, Quantity: ch.Quantity, Unit: ch.Unit, Core: ch.Core}
 	var low, high []float64
 	for _, b := range buckets {

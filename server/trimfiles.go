@@ -10,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/load"
 	"zerokeel/core/stat"
 	"zerokeel/core/trim"
@@ -191,7 +192,7 @@ func (s *Server) GetOutcome(c *echo.Context, id int64) error {
 				continue
 			}
 			m.Legs++
-			for _, key := range []string{figureMeanMHz, figurePackageW, figureDelivered, figureHottestC, figureAmbientC} {
+			for _, key := range []string{channel.MeanClock, channel.PackagePower, channel.DeliveredVoltage, channel.Temperature, channel.Ambient} {
 				if x := l.figure(key); !math.IsNaN(x) {
 					sums[key] = append(sums[key], x)
 				}
@@ -200,7 +201,7 @@ func (s *Server) GetOutcome(c *echo.Context, id int64) error {
 		if m.Legs == 0 {
 			continue
 		}
-		m.MeanMHz, m.PackageW, m.DeliveredV, m.HottestC, m.AmbientC = averageOf(sums[figureMeanMHz]), averageOf(sums[figurePackageW]), averageOf(sums[figureDelivered]), averageOf(sums[figureHottestC]), averageOf(sums[figureAmbientC])
+		m.MeanMHz, m.PackageW, m.DeliveredV, m.HottestC, m.AmbientC = averageOf(sums[channel.MeanClock]), averageOf(sums[channel.PackagePower]), averageOf(sums[channel.DeliveredVoltage]), averageOf(sums[channel.Temperature]), averageOf(sums[channel.Ambient])
 		out.Measured = append(out.Measured, m)
 	}
 	return c.JSON(http.StatusOK, out)

@@ -8,7 +8,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"zerokeel/link"
+	"zerokeel/core/channel"
 	"zerokeel/live"
 	"zerokeel/server/api"
 	"zerokeel/store"
@@ -40,7 +40,7 @@ func (s *Server) AddWatch(c *echo.Context, id int64) error {
 	}
 	w := &store.Watch{RigID: id, Rule: store.AsJSON(in.Rule)}
 	faults := in.Rule.Validate().Under("rule")
-	if !slices.ContainsFunc(r.Channels.V, func(ch link.Channel) bool { return ch.Key == in.Rule.Channel }) {
+	if !slices.ContainsFunc(r.Channels.V, func(ch channel.Channel) bool { return ch.Key == in.Rule.Channel }) {
 		faults.Add("rule.channel", fmt.Sprintf("name one of the %d channels of %s", len(r.Channels.V), r.Name), "%.40q is none of them", in.Rule.Channel)
 	}
 	if in.Send != nil && *in.Send != "" {

@@ -31,7 +31,7 @@ type agent struct {
 	seen   map[string]bool // orders taken
 	leg    *leg
 
-	channels   []channel
+	channels   []told
 	since      float64 // the machine is up, on its clock
 	sampleDue  float64
 	faultDue   float64

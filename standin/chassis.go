@@ -13,8 +13,8 @@ var readingTypes = map[string][2]string{
 }
 
 // boardSensors returns the channels that the board's own controller can read, without the cores' own.
-func (r *Rig) boardSensors() []channel {
-	var out []channel
+func (r *Rig) boardSensors() []told {
+	var out []told
 	for _, c := range channels(r) {
 		if _, known := readingTypes[c.Quantity]; known && c.Core < 0 {
 			out = append(out, c)
@@ -23,7 +23,7 @@ func (r *Rig) boardSensors() []channel {
 	return out
 }
 
-func (r *Rig) reading(c channel) any {
+func (r *Rig) reading(c told) any {
 	if r.phase == off {
 		return nil
 	}

@@ -15,6 +15,7 @@ import (
 	"zerokeel/core/trim"
 	"zerokeel/demo/rigs"
 	"zerokeel/firmware"
+	"zerokeel/firmware/redfish"
 	"zerokeel/standin"
 )
 
@@ -42,9 +43,9 @@ func start(t testing.TB, change func(*standin.Config)) (*standin.Rig, *httptest.
 	return rig, server, cfg
 }
 
-func client(t testing.TB, address string) *firmware.Client {
+func client(t testing.TB, address string) *redfish.Client {
 	t.Helper()
-	c, err := firmware.New(address, "bench", "keel")
+	c, err := redfish.New(address, "bench", "keel")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -55,34 +56,33 @@ func TestStageRestartReadBack(t *testing.T) {
 	ctx := context.Background()
 	rig, server, cfg := start(t, nil)
 	board := client(t, server.URL)
-	keys := trim.Keys(cfg.Parts.Processor, cfg.Parts.Board)
 	stock := trim.Stock(cfg.Parts.Processor, cfg.Parts.Board)
 	want := stock.With(trim.Settings{"curve.all": part.Number(-10), "curve.core.5": part.Number(4), "limit.ppt": part.Number(142), "memory.profile": part.Choice("rated")})
 	if err := board.Stage(ctx, cfg.Parts.Board, want); err != nil {
 		t.Fatal(err)
 	}
-	before, err := board.Readback(ctx, cfg.Parts.Board, keys)
+	before, err := board.Read(ctx, &cfg.Parts, stock)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if d := firmware.Compare(stock, before); len(d) > 0 {
+	if d := before.Differences; len(d) > 0 || len(before.Found) != len(stock) {
 		t.Errorf("staged settings are in force before the restart: %v", d)
 	}
-	if err := board.Restart(ctx); err != nil {
+	if err := board.Apply(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if s, _ := board.System(ctx); s.Running() {
+	if s, _ := board.State(ctx); s.Running {
 		t.Error("the machine runs at once after the restart")
 	}
 	rig.Advance(30)
-	if s, _ := board.System(ctx); !s.Running() {
+	if s, _ := board.State(ctx); !s.Running {
 		t.Errorf("after the restart: %+v", s)
 	}
-	after, err := board.Readback(ctx, cfg.Parts.Board, keys)
+	after, err := board.Read(ctx, &cfg.Parts, want)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if d := firmware.Compare(want, after); len(d) > 0 {
+	if d := after.Differences; len(d) > 0 {
 		t.Errorf("not in force: %v", d)
 	}
 }
@@ -95,33 +95,33 @@ func TestNoPostUntilCleared(t *testing.T) {
 	if err := board.Stage(ctx, cfg.Parts.Board, deep); err != nil {
 		t.Fatal(err)
 	}
-	restart := func() firmware.System {
+	restart := func() firmware.State {
 		t.Helper()
-		if err := board.Restart(ctx); err != nil {
+		if err := board.Apply(ctx); err != nil {
 			t.Fatal(err)
 		}
 		rig.Advance(120)
-		s, err := board.System(ctx)
+		s, err := board.State(ctx)
 		if err != nil {
 			t.Fatal(err)
 		}
 		return s
 	}
-	if s := restart(); s.Running() || s.Health != "Critical" {
+	if s := restart(); s.Running || !s.Critical {
 		t.Fatalf("240 mV too low: %+v, want a machine that does not come up", s)
 	}
-	if s := restart(); s.Running() {
+	if s := restart(); s.Running {
 		t.Fatal("it comes up although nothing was cleared")
 	}
-	if err := board.ClearSettings(ctx); err != nil {
+	if err := board.Clear(ctx); err != nil {
 		t.Fatal(err)
 	}
-	if s := restart(); !s.Running() {
+	if s := restart(); !s.Running {
 		t.Fatalf("after clearing: %+v", s)
 	}
-	found, err := board.Readback(ctx, cfg.Parts.Board, []string{"curve.all", "curve.core.5"})
-	if err != nil || found.Number("curve.all", 1) != 0 || found.Number("curve.core.5", 1) != 0 {
-		t.Errorf("after clearing: %v, %v; want offsets of 0", found, err)
+	back, err := board.Read(ctx, &cfg.Parts, deep)
+	if err != nil || back.Found.Number("curve.all", 1) != 0 || back.Found.Number("curve.core.5", 1) != 0 {
+		t.Errorf("after clearing: %v, %v; want offsets of 0", back.Found, err)
 	}
 }
 
@@ -161,7 +161,7 @@ func TestServiceRefusesBadRequests(t *testing.T) {
 			defer func() { _ = response.Body.Close() }()
 			var body struct {
 				Error struct {
-					Info []firmware.Message `json:"@Message.ExtendedInfo"`
+					Info []redfish.Message `json:"@Message.ExtendedInfo"`
 				} `json:"error"`
 			}
 			if err := json.NewDecoder(response.Body).Decode(&body); err != nil {
@@ -179,9 +179,9 @@ func TestServiceRefusesBadRequests(t *testing.T) {
 			}
 		})
 	}
-	found, err := client(t, server.URL).Readback(t.Context(), mustConfig(t).Parts.Board, []string{"curve.all"})
-	if err != nil || found.Number("curve.all", 1) != 0 {
-		t.Errorf("a refused request left something behind: %v, %v", found, err)
+	back, err := client(t, server.URL).Read(t.Context(), &mustConfig(t).Parts, trim.Settings{"curve.all": part.Number(0)})
+	if err != nil || back.Found.Number("curve.all", 1) != 0 {
+		t.Errorf("a refused request left something behind: %v, %v", back.Found, err)
 	}
 	if response, err := http.Get(server.URL + "/redfish/v1/Systems"); err != nil || response.StatusCode != http.StatusUnauthorized {
 		t.Errorf("without credentials: %v, %v; want 401", response.StatusCode, err)
@@ -260,9 +260,9 @@ func TestStagingChecksTheRegistry(t *testing.T) {
 	if !errors.As(err, &faults) || len(faults) != 2 || faults[0].Field != "curve.all" || faults[1].Field != "limit.ppt" {
 		t.Fatalf("got %v, want faults of curve.all and limit.ppt", err)
 	}
-	found, err := client(t, server.URL).Readback(t.Context(), cfg.Parts.Board, []string{"limit.tdc"})
-	if err != nil || found.Number("limit.tdc", 0) != 180 {
-		t.Errorf("half of a refused trim was staged: %v, %v", found, err)
+	back, err := client(t, server.URL).Read(t.Context(), &cfg.Parts, trim.Settings{"limit.tdc": part.Number(100)})
+	if err != nil || back.Found.Number("limit.tdc", 0) != 180 {
+		t.Errorf("half of a refused trim was staged: %v, %v", back.Found, err)
 	}
 }
 

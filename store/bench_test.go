@@ -11,6 +11,7 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/series"
 	"zerokeel/link"
 	"zerokeel/store"
@@ -40,7 +41,7 @@ func (w *walks) introduce(tb testing.TB, s *store.Store, rig int64) {
 	tb.Helper()
 	h := &link.Hello{Stream: "s1", BootID: "b1"}
 	for _, key := range w.keys {
-		h.Channels = append(h.Channels, link.Channel{Key: key, Quantum: w.quanta[key]})
+		h.Channels = append(h.Channels, channel.Channel{Key: key, Quantum: w.quanta[key]})
 	}
 	if _, err := s.Hello(tb.Context(), rig, h); err != nil {
 		tb.Fatal(err)

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"time"
 
+	"zerokeel/core/channel"
+
 	"github.com/jmoiron/sqlx"
 )
 
@@ -55,16 +57,16 @@ func (s *Store) DropCorrection(ctx context.Context, rig int64, channel string, a
 }
 
 // refigure changes what a rig's legs tell of a channel.
-func refigure(ctx context.Context, tx *sqlx.Tx, rig int64, channel string, anew func(float64) float64) error {
+func refigure(ctx context.Context, tx *sqlx.Tx, rig int64, key string, anew func(float64) float64) error {
 	var legs []struct {
-		ID      int64          `db:"id"`
-		Figures JSON[[]Figure] `db:"figures"`
+		ID      int64                  `db:"id"`
+		Figures JSON[[]channel.Figure] `db:"figures"`
 	}
 	if err := tx.SelectContext(ctx, &legs, `SELECT l.id, l.figures FROM legs l JOIN trials t ON t.id = l.trial_id WHERE t.rig_id = ? AND l.figures IS NOT NULL FOR UPDATE`, rig); err != nil {
 		return err
 	}
 	for _, l := range legs {
-		i := slices.IndexFunc(l.Figures.V, func(f Figure) bool { return f.Key == channel })
+		i := slices.IndexFunc(l.Figures.V, func(f channel.Figure) bool { return f.Key == key })
 		if i < 0 {
 			continue
 		}

@@ -7,7 +7,6 @@ import (
 
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
-	"zerokeel/firmware"
 	"zerokeel/link"
 	"zerokeel/store"
 	"zerokeel/store/storetest"
@@ -62,7 +61,7 @@ func TestLossStaysAnnouncedUntilItsTrimIsBack(t *testing.T) {
 	if due() != 1 {
 		t.Error("a new start is not due for a check")
 	}
-	drift := []firmware.Difference{{Key: "curve.all", Wanted: part.Number(-5), Found: part.Number(0)}}
+	drift := []trim.Difference{{Key: "curve.all", Wanted: part.Number(-5), Found: part.Number(0)}}
 	id := func(i int) sql.NullInt64 { return sql.NullInt64{Int64: trims[i].ID, Valid: true} }
 	if err := s.Checked(ctx, r, "1.0", drift, id(0)); err != nil {
 		t.Fatal(err)

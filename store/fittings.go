@@ -9,7 +9,6 @@ import (
 
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
-	"zerokeel/firmware"
 )
 
 // FittingState is where a fitting stands. Each is stored before what it names is done.
@@ -39,22 +38,22 @@ func (s FittingState) Ended() bool {
 
 // Fitting is a fitting as stored.
 type Fitting struct {
-	ID          int64                       `db:"id"`
-	RigID       int64                       `db:"rig_id"`
-	TrimID      int64                       `db:"trim_id"`
-	State       FittingState                `db:"state"`
-	FailedIn    FittingState                `db:"failed_in"`
-	BootBefore  string                      `db:"boot_before"`
-	ActedAt     time.Time                   `db:"acted_at"` // when the state was entered
-	Found       JSON[trim.Settings]         `db:"found"`
-	Differences JSON[[]firmware.Difference] `db:"differences"`
-	Problem     string                      `db:"problem"`
-	RigClock    time.Time                   `db:"rig_clock"`
-	CreatedAt   time.Time                   `db:"created_at"`
-	EndedAt     sql.NullTime                `db:"ended_at"`
-	Version     string                      `db:"firmware_version"` // of the board's firmware when it ended
-	Card        JSON[[]trim.Line]           `db:"card"`             // of a fitting by hand
-	Ticked      JSON[[]string]              `db:"ticked"`           // keys of the lines entered
+	ID          int64                   `db:"id"`
+	RigID       int64                   `db:"rig_id"`
+	TrimID      int64                   `db:"trim_id"`
+	State       FittingState            `db:"state"`
+	FailedIn    FittingState            `db:"failed_in"`
+	BootBefore  string                  `db:"boot_before"`
+	ActedAt     time.Time               `db:"acted_at"` // when the state was entered
+	Found       JSON[trim.Settings]     `db:"found"`
+	Differences JSON[[]trim.Difference] `db:"differences"`
+	Problem     string                  `db:"problem"`
+	RigClock    time.Time               `db:"rig_clock"`
+	CreatedAt   time.Time               `db:"created_at"`
+	EndedAt     sql.NullTime            `db:"ended_at"`
+	Version     string                  `db:"firmware_version"` // of the board's firmware when it ended
+	Card        JSON[[]trim.Line]       `db:"card"`             // of a fitting by hand
+	Ticked      JSON[[]string]          `db:"ticked"`           // keys of the lines entered
 }
 
 // ByHand reports whether a person enters the settings at the board.

@@ -8,14 +8,12 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"zerokeel/core/channel"
 	"zerokeel/link"
 )
 
 // ErrGap reports frames that do not follow on those held; the rig is told the last one held and sends again.
 var ErrGap = fmt.Errorf("frames are missing before these")
-
-// WorkChannel is the key of the channel that holds the work count of a core.
-func WorkChannel(core int) string { return fmt.Sprintf("work.core.%d", core) }
 
 // Ingest stores frames of a stream, all or none, and returns the last one then held. Frames held already are passed
 // over, so that sending again does no harm.
@@ -182,7 +180,7 @@ func (in *ingest) progress(list []link.Progress) error {
 		if t == nil {
 			t = &tail{Values: make([][]float64, len(p.Count))}
 			for _, core := range l.Cores.V {
-				t.Channels = append(t.Channels, WorkChannel(core))
+				t.Channels = append(t.Channels, channel.At(channel.Work, core))
 			}
 			byOrder[p.Order] = t
 		}
@@ -216,7 +214,7 @@ func (in *ingest) tail(leg int64, t *tail) error {
 const directMoments = 300
 
 func (in *ingest) direct(t legTail) error {
-	var channels JSON[[]link.Channel]
+	var channels JSON[[]channel.Channel]
 	if err := in.tx.GetContext(in.ctx, &channels, `SELECT channels FROM rigs WHERE id = ?`, in.rig); err != nil {
 		return err
 	}

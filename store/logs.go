@@ -8,23 +8,23 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/columns"
 	"zerokeel/core/series"
-	"zerokeel/link"
 )
 
 // Log is a table of another recorder's figures that was joined to a trial.
 type Log struct {
-	ID        int64                `db:"id"`
-	TrialID   int64                `db:"trial_id"`
-	SourceID  string               `db:"source_id"`
-	Name      string               `db:"name"`
-	ShiftS    float64              `db:"shift_s"` // added to its times
-	Channels  JSON[[]link.Channel] `db:"channels"`
-	Lines     int64                `db:"lines_read"`
-	Used      int64                `db:"lines_used"` // that fell into a leg
-	Broken    int64                `db:"broken"`
-	CreatedAt time.Time            `db:"created_at"`
+	ID        int64                   `db:"id"`
+	TrialID   int64                   `db:"trial_id"`
+	SourceID  string                  `db:"source_id"`
+	Name      string                  `db:"name"`
+	ShiftS    float64                 `db:"shift_s"` // added to its times
+	Channels  JSON[[]channel.Channel] `db:"channels"`
+	Lines     int64                   `db:"lines_read"`
+	Used      int64                   `db:"lines_used"` // that fell into a leg
+	Broken    int64                   `db:"broken"`
+	CreatedAt time.Time               `db:"created_at"`
 }
 
 // LogMapping returns how the columns of a source were mapped last; nil if they never were.
@@ -52,9 +52,9 @@ func (s *Store) Logs(ctx context.Context, trial int64) ([]Log, error) {
 }
 
 // LogChannels lists the channels that logs add to a trial.
-func (s *Store) LogChannels(ctx context.Context, trial int64) ([]link.Channel, error) {
+func (s *Store) LogChannels(ctx context.Context, trial int64) ([]channel.Channel, error) {
 	logs, err := s.Logs(ctx, trial)
-	var out []link.Channel
+	var out []channel.Channel
 	for _, l := range logs {
 		out = append(out, l.Channels.V...)
 	}
@@ -89,7 +89,7 @@ func (s *Store) JoinLog(ctx context.Context, l *Log, fill func(add func(leg int6
 const typedSource = "typed "
 
 // AddReading notes what a person read of a meter during a leg, in a log of its own for each channel.
-func (s *Store) AddReading(ctx context.Context, trial, leg int64, c link.Channel, x series.Sample) error {
+func (s *Store) AddReading(ctx context.Context, trial, leg int64, c channel.Channel, x series.Sample) error {
 	err := s.within(ctx, func(tx *sqlx.Tx) error {
 		if err := s.insertBlocks(ctx, tx, leg, map[string][]series.Sample{c.Key: {x}}, nil); err != nil {
 			return err
@@ -102,7 +102,7 @@ func (s *Store) AddReading(ctx context.Context, trial, leg int64, c link.Channel
 			return err
 		}
 		_, err = tx.ExecContext(ctx, `INSERT INTO logs (trial_id, source_id, name, shift_s, channels, lines_read, lines_used, broken, created_at) VALUES (?, ?, ?, 0, ?, 1, 1, 0, ?)`,
-			trial, typedSource+c.Key, c.Label+", typed in", AsJSON([]link.Channel{c}), time.Now().UTC())
+			trial, typedSource+c.Key, c.Label+", typed in", AsJSON([]channel.Channel{c}), time.Now().UTC())
 		return err
 	})
 	return known(err, "note a reading of trial %d", trial)
@@ -134,7 +134,7 @@ func (s *Store) DropLog(ctx context.Context, trial, id int64) error {
 			return err
 		}
 		for i := range legs {
-			rest := slices.DeleteFunc(slices.Clone(legs[i].Figures.V), func(f Figure) bool { return slices.Contains(keys, f.Key) })
+			rest := slices.DeleteFunc(slices.Clone(legs[i].Figures.V), func(f channel.Figure) bool { return slices.Contains(keys, f.Key) })
 			if _, err := tx.ExecContext(ctx, `UPDATE legs SET figures = ? WHERE id = ?`, AsJSON(rest), legs[i].ID); err != nil {
 				return err
 			}
@@ -146,12 +146,12 @@ func (s *Store) DropLog(ctx context.Context, trial, id int64) error {
 }
 
 // AddFigures adds figures to a leg that has ended, in place of those of the same channels.
-func (s *Store) AddFigures(ctx context.Context, l *Leg, list []Figure) error {
+func (s *Store) AddFigures(ctx context.Context, l *Leg, list []channel.Figure) error {
 	if len(list) == 0 {
 		return nil
 	}
-	rest := slices.DeleteFunc(slices.Clone(l.Figures.V), func(f Figure) bool {
-		return slices.ContainsFunc(list, func(o Figure) bool { return o.Key == f.Key })
+	rest := slices.DeleteFunc(slices.Clone(l.Figures.V), func(f channel.Figure) bool {
+		return slices.ContainsFunc(list, func(o channel.Figure) bool { return o.Key == f.Key })
 	})
 	l.Figures = AsJSON(append(rest, list...))
 	_, err := s.db.ExecContext(ctx, `UPDATE legs SET figures = ? WHERE id = ?`, l.Figures, l.ID)

@@ -7,34 +7,35 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
-	"zerokeel/firmware"
+	"zerokeel/core/channel"
+	"zerokeel/core/trim"
 	"zerokeel/link"
 )
 
 // Rig is a rig as stored.
 type Rig struct {
-	ID               int64                       `db:"id"`
-	Name             string                      `db:"name"`
-	Simulated        bool                        `db:"simulated"`
-	AmbientC         float64                     `db:"ambient_c"`
-	Processor        sql.NullString              `db:"processor_id"`
-	Board            sql.NullString              `db:"board_id"`
-	Cooler           sql.NullString              `db:"cooler_id"`
-	Memory           sql.NullString              `db:"memory_id"`
-	FirmwareAddress  string                      `db:"firmware_address"`
-	FirmwareUser     string                      `db:"firmware_user"`
-	FirmwarePassword string                      `db:"firmware_password"`
-	TokenHash        []byte                      `db:"token_hash"`
-	TrimInForce      sql.NullInt64               `db:"trim_in_force"`
-	BootID           string                      `db:"boot_id"` // of its last hello
-	Facts            JSON[link.Facts]            `db:"facts"`
-	Channels         JSON[[]link.Channel]        `db:"channels"`
-	FirmwareVersion  string                      `db:"firmware_version"`
-	CheckDue         bool                        `db:"check_due"` // it has started anew: see whether its trim is still in force
-	Refit            bool                        `db:"refit"`     // fit again what its board has lost
-	LostTrim         sql.NullInt64               `db:"lost_trim"` // the trim that was in force and no longer is
-	Drift            JSON[[]firmware.Difference] `db:"drift"`     // in what
-	CreatedAt        time.Time                   `db:"created_at"`
+	ID               int64                   `db:"id"`
+	Name             string                  `db:"name"`
+	Simulated        bool                    `db:"simulated"`
+	AmbientC         float64                 `db:"ambient_c"`
+	Processor        sql.NullString          `db:"processor_id"`
+	Board            sql.NullString          `db:"board_id"`
+	Cooler           sql.NullString          `db:"cooler_id"`
+	Memory           sql.NullString          `db:"memory_id"`
+	FirmwareAddress  string                  `db:"firmware_address"`
+	FirmwareUser     string                  `db:"firmware_user"`
+	FirmwarePassword string                  `db:"firmware_password"`
+	TokenHash        []byte                  `db:"token_hash"`
+	TrimInForce      sql.NullInt64           `db:"trim_in_force"`
+	BootID           string                  `db:"boot_id"` // of its last hello
+	Facts            JSON[link.Facts]        `db:"facts"`
+	Channels         JSON[[]channel.Channel] `db:"channels"`
+	FirmwareVersion  string                  `db:"firmware_version"`
+	CheckDue         bool                    `db:"check_due"` // it has started anew: see whether its trim is still in force
+	Refit            bool                    `db:"refit"`     // fit again what its board has lost
+	LostTrim         sql.NullInt64           `db:"lost_trim"` // the trim that was in force and no longer is
+	Drift            JSON[[]trim.Difference] `db:"drift"`     // in what
+	CreatedAt        time.Time               `db:"created_at"`
 }
 
 const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id, firmware_address, firmware_user,
@@ -134,13 +135,13 @@ func (s *Store) DueChecks(ctx context.Context) ([]Rig, error) {
 // Checked records what a rig's board said: what drifted from the trim that was in force, and which trim is in force then.
 // A loss stays announced until its trim is in force again. It changes nothing when another fitting has begun or another
 // trim is in force by now.
-func (s *Store) Checked(ctx context.Context, r *Rig, version string, drift []firmware.Difference, inForce sql.NullInt64) error {
+func (s *Store) Checked(ctx context.Context, r *Rig, version string, drift []trim.Difference, inForce sql.NullInt64) error {
 	lost, lostTrim := r.Drift, r.LostTrim
 	switch {
 	case len(drift) > 0:
 		lost, lostTrim = AsJSON(drift), r.TrimInForce
 	case inForce == r.LostTrim:
-		lost, lostTrim = JSON[[]firmware.Difference]{}, sql.NullInt64{}
+		lost, lostTrim = JSON[[]trim.Difference]{}, sql.NullInt64{}
 	}
 	_, err := s.db.ExecContext(ctx, `UPDATE rigs SET check_due = FALSE, firmware_version = ?, drift = ?, lost_trim = ?, trim_in_force = ?
 		WHERE id = ? AND trim_in_force <=> ? AND NOT EXISTS (SELECT 1 FROM fittings WHERE rig_id = rigs.id AND ended_at IS NULL)`,

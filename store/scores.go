@@ -7,20 +7,21 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/yardstick"
 )
 
 // Score is a score as stored, with the figures of its leg. One that was typed or imported has none, and no trial.
 type Score struct {
-	ID        int64          `db:"id"`
-	TrimID    int64          `db:"trim_id"`
-	TrialID   sql.NullInt64  `db:"trial_id"`
-	Yardstick string         `db:"yardstick_id"`
-	Value     float64        `db:"value"`
-	RigClock  time.Time      `db:"rig_clock"`
-	Spoilt    string         `db:"spoilt"` // why it does not count; empty when it does
-	Note      string         `db:"note"`   // where it comes from
-	Figures   JSON[[]Figure] `db:"figures"`
+	ID        int64                  `db:"id"`
+	TrimID    int64                  `db:"trim_id"`
+	TrialID   sql.NullInt64          `db:"trial_id"`
+	Yardstick string                 `db:"yardstick_id"`
+	Value     float64                `db:"value"`
+	RigClock  time.Time              `db:"rig_clock"`
+	Spoilt    string                 `db:"spoilt"` // why it does not count; empty when it does
+	Note      string                 `db:"note"`   // where it comes from
+	Figures   JSON[[]channel.Figure] `db:"figures"`
 }
 
 // Yardsticks lists those of the workshop, which results of other programs are held against, by name.

@@ -8,6 +8,7 @@ import (
 	"os"
 	"testing"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
@@ -112,7 +113,7 @@ func TestIngestTakesEveryFrameOnce(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		power, work := got["power.package"], got[store.WorkChannel(1)]
+		power, work := got["power.package"], got[channel.At(channel.Work, 1)]
 		if len(power) != 4 || len(work) != 4 {
 			t.Fatalf("%s: %d samples of power and %d of work, want 4 of each", when, len(power), len(work))
 		}
@@ -276,7 +277,7 @@ func TestScoresCarryTheirFigures(t *testing.T) {
 	s, r, trial, l := ordered(t)
 	l.State, l.Yardstick = store.LegEnded, "all-core"
 	l.Result = store.AsJSON(verdict.Result{Verdict: verdict.Held, Core: -1})
-	l.Figures = store.AsJSON([]store.Figure{{Key: "power.package", Unit: "W", Mean: 141.5, Peak: 160}})
+	l.Figures = store.AsJSON([]channel.Figure{{Key: "power.package", Unit: "W", Mean: 141.5, Peak: 160}})
 	l.Score.Float64, l.Score.Valid = 11700, true
 	l.StartedMS.Int64, l.StartedMS.Valid = 1_700_000_000_000, true
 	if err := s.EndLeg(ctx, trial, &l); err != nil {

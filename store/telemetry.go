@@ -12,8 +12,8 @@ import (
 	"github.com/jmoiron/sqlx"
 	"golang.org/x/sync/errgroup"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/series"
-	"zerokeel/link"
 )
 
 // Telemetry lies in blocks: a channel of a leg over some minutes, packed, with a level that sums it up for charts. What is
@@ -301,7 +301,7 @@ func (s *Store) read(ctx context.Context, leg int64, q Span, column string, pack
 }
 
 // Quanta returns the quanta of a rig's channels.
-func Quanta(channels []link.Channel) map[string]float64 {
+func Quanta(channels []channel.Channel) map[string]float64 {
 	out := make(map[string]float64, len(channels))
 	for _, c := range channels {
 		out[c.Key] = c.Quantum

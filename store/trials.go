@@ -7,6 +7,7 @@ import (
 
 	"github.com/jmoiron/sqlx"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/verdict"
@@ -81,22 +82,13 @@ type Leg struct {
 	Finished  JSON[link.Finished]              `db:"finished"`
 	Limiters  JSON[map[govern.Limiter]float64] `db:"limiters"`
 	Result    JSON[verdict.Result]             `db:"result"`
-	Figures   JSON[[]Figure]                   `db:"figures"`
+	Figures   JSON[[]channel.Figure]           `db:"figures"`
 	Score     sql.NullFloat64                  `db:"score"`
 	Width     string                           `db:"width"`     // of the vectors; empty for the widest
 	MemoryMB  int                              `db:"memory_mb"` // of a memory load; 0 leaves it to the rig
 	AbortC    float64                          `db:"abort_c"`   // 0 leaves it to the rig
 	TargetC   float64                          `db:"target_c"`  // 0 for full load
 	Spoilt    string                           // why its score does not count; kept with the score
-}
-
-// Figure is one figure of a leg: its mean over the steady part, and its peak.
-type Figure struct {
-	Key   string  `json:"key"`
-	Label string  `json:"label"`
-	Unit  string  `json:"unit"`
-	Mean  float64 `json:"mean"`
-	Peak  float64 `json:"peak"`
 }
 
 // Event is an event of a leg as stored.

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"unicode"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/invalid"
 )
 
@@ -22,18 +23,17 @@ type Target struct {
 // OwnPrefix begins the keys of channels that only logs tell.
 const OwnPrefix = "log."
 
-// Known is a channel that the application gives a meaning to.
+// Known is a channel of the registry that a log may tell, and the words that make a column likely to be it.
 type Known struct {
-	Key, Label, Quantity string
-	words                *regexp.Regexp
+	channel.Channel
+	words *regexp.Regexp
 }
 
-// Standard are the channels of a rig that a log may tell where the rig itself does not, with the quantity that they need
-// and the words that make one of them likely.
+// Standard are the channels of a rig that a log may tell where the rig itself does not.
 var Standard = []Known{
-	{"power.wall", "Wall power", "power", regexp.MustCompile(`(?i)wall|mains|plug|socket|outlet|meter`)},
-	{"temperature.ambient", "Ambient", "temperature", regexp.MustCompile(`(?i)ambient|room|intake|outside`)},
-	{"temperature.coolant", "Coolant", "temperature", regexp.MustCompile(`(?i)coolant|water|liquid|loop`)},
+	{channel.Of(channel.WallPower, 0), regexp.MustCompile(`(?i)wall|mains|plug|socket|outlet|meter`)},
+	{channel.Of(channel.Ambient, 0), regexp.MustCompile(`(?i)ambient|room|intake|outside`)},
+	{channel.Of(channel.Coolant, 0), regexp.MustCompile(`(?i)coolant|water|liquid|loop`)},
 }
 
 // Source names a table's kind by its columns: tables that name the same ones come from the same source.

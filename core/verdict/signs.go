@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
 )
@@ -15,9 +16,8 @@ type Point struct{ AtS, V float64 }
 // Traces are the figures of a leg that a verdict looks at, without gaps' NaNs, in the order of time. What a rig does not
 // tell is nil.
 type Traces struct {
-	Temperature []Point   // of the processor
-	Core        []Core    // per core of the leg, in its order
-	Keys        TraceKeys // the channels that they come from
+	Temperature []Point // of the processor
+	Core        []Core  // per core of the leg, in its order
 }
 
 // Core are the traces of a core.
@@ -25,9 +25,6 @@ type Core struct {
 	Temperature          []Point
 	Requested, Effective []Point // clock, MHz
 }
-
-// TraceKeys names channels, for evidence to point at.
-type TraceKeys struct{ Temperature, CoreTemperature, CoreClock string }
 
 // Pointer is a piece of evidence: what was seen, when, and in which channel.
 type Pointer struct {
@@ -122,7 +119,7 @@ func gap(e *Evidence) (Pointer, bool) {
 	before := 0.0
 	for _, p := range append(slices.Clone(t), Point{AtS: e.RanS}) {
 		if p.AtS-before > most {
-			return Pointer{before, p.AtS, -1, e.Traces.Keys.Temperature, "no temperature from " + clock(before) + " to " + clock(p.AtS)}, true
+			return Pointer{before, p.AtS, -1, channel.Temperature, "no temperature from " + clock(before) + " to " + clock(p.AtS)}, true
 		}
 		before = p.AtS
 	}
@@ -143,7 +140,7 @@ func stuck(e *Evidence) (Pointer, bool) {
 			return Pointer{}, false
 		}
 	}
-	return Pointer{t[0].AtS, t[len(t)-1].AtS, -1, e.Traces.Keys.Temperature, fmt.Sprintf("the temperature shows %.1f °C all the time", t[0].V)}, true
+	return Pointer{t[0].AtS, t[len(t)-1].AtS, -1, channel.Temperature, fmt.Sprintf("the temperature shows %.1f °C all the time", t[0].V)}, true
 }
 
 // leastClock is the share of the requested clock below which a leg did not reach its clocks, when no limit explains it.
@@ -167,7 +164,7 @@ func short(e *Evidence) (Pointer, bool) {
 	for i, c := range e.Traces.Core {
 		asked, got := late(c.Requested), late(c.Effective)
 		if asked > 0 && got > 0 && got < leastClock*asked {
-			return Pointer{e.RanS / 2, e.RanS, e.Cores[i], e.Traces.Keys.CoreClock, fmt.Sprintf("core %d ran at %.0f MHz of %.0f asked for", e.Cores[i], got, asked)}, true
+			return Pointer{e.RanS / 2, e.RanS, e.Cores[i], channel.At(channel.EffectiveClock, e.Cores[i]), fmt.Sprintf("core %d ran at %.0f MHz of %.0f asked for", e.Cores[i], got, asked)}, true
 		}
 	}
 	return Pointer{}, false

@@ -16,7 +16,6 @@ func measured(seed uint64, change func(*verdict.Evidence)) verdict.Evidence {
 	r := rand.New(rand.NewPCG(seed, 3))
 	e := verdict.Evidence{Load: load.Heavy, Cores: []int{0, 1, 2, 3}, PlannedS: 240, RanS: 240, Ending: verdict.Finished, InForce: true,
 		Limiters: map[govern.Limiter]float64{govern.Ratio: 240}}
-	e.Traces.Keys = verdict.TraceKeys{Temperature: "temperature.package", CoreTemperature: "temperature.core.%d", CoreClock: "clock.effective.core"}
 	e.Traces.Core = make([]verdict.Core, 4)
 	for s := range 240 {
 		at := float64(s)

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
 )
@@ -130,7 +131,7 @@ func (e *Evidence) cooling(ev Event) []Pointer {
 		return nil
 	}
 	t := e.Traces.Core[place].Temperature
-	return []Pointer{{ev.AtS, t[len(t)-1].AtS, ev.Core, fmt.Sprintf(e.Traces.Keys.CoreTemperature, ev.Core), fmt.Sprintf("core %d at %.1f °C in the end", ev.Core, t[len(t)-1].V)}}
+	return []Pointer{{ev.AtS, t[len(t)-1].AtS, ev.Core, channel.At(channel.CoreTemperature, ev.Core), fmt.Sprintf("core %d at %.1f °C in the end", ev.Core, t[len(t)-1].V)}}
 }
 
 // mostOthers is the share of the machine that other programs may use before a leg proves nothing, and boundShare the share

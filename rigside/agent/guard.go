@@ -7,6 +7,7 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/verdict"
 	"zerokeel/link"
 	"zerokeel/rigside/sensors"
@@ -59,7 +60,7 @@ func (g *guard) look(now time.Time) (kind verdict.EventKind, why string) {
 func (a *agent) hottest() (float64, bool) {
 	highest, found := 0.0, false
 	for _, s := range a.sensors {
-		if s.Quantity != "temperature" || !(s.Key == "temperature.package" || s.Core >= 0) {
+		if s.Quantity != "temperature" || !(s.Key == channel.Temperature || s.Core >= 0) {
 			continue
 		}
 		if t, ok := s.Read(); ok && (!found || t > highest) {

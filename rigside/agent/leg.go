@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"zerokeel/core/channel"
 	core "zerokeel/core/load"
 	"zerokeel/core/verdict"
 	"zerokeel/core/yardstick"
@@ -269,7 +270,7 @@ func (a *agent) rateSensor(number int) sensors.Sensor {
 	var at time.Time
 	var order string
 	return sensors.Sensor{
-		Channel: link.Channel{Key: fmt.Sprintf("rate.core.%d", number), Quantity: "rate", Label: fmt.Sprintf("Core %d rate", number), Unit: "Gop/s", Quantum: 0.01, Core: number},
+		Channel: channel.OfCore(channel.Rate, number, 0.01),
 		Read: func() (float64, bool) {
 			l := a.running()
 			if l == nil {

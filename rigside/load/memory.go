@@ -3,8 +3,9 @@ package load
 import (
 	"fmt"
 
-	"golang.org/x/sys/unix"
 	"unsafe"
+
+	"golang.org/x/sys/unix"
 )
 
 // memory is the load of the memory: it fills its share, then goes over it again and again. Each time it checks every

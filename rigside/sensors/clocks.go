@@ -5,7 +5,7 @@ import (
 	"strconv"
 	"strings"
 
-	"zerokeel/link"
+	"zerokeel/core/channel"
 )
 
 // clocks reads each core's clock: what the clock driver reports, or else what the kernel tells in its list of
@@ -14,9 +14,9 @@ func (f *finder) clocks() {
 	for i, core := range f.cores {
 		f.counted(i, core)
 		file := fmt.Sprintf("sys/devices/system/cpu/cpu%d/cpufreq/scaling_cur_freq", core.CPUs[0])
-		c := link.Channel{Key: fmt.Sprintf("clock.effective.core.%d", i), Quantity: "clock", Label: fmt.Sprintf("Core %d clock", i), Unit: "MHz", Quantum: 0.001, Core: i}
+		c := channel.OfCore(channel.EffectiveClock, i, 0.001)
 		if f.has(c.Key) {
-			c.Key, c.Label = fmt.Sprintf("clock.requested.core.%d", i), fmt.Sprintf("Core %d requested clock", i)
+			c = channel.OfCore(channel.RequestedClock, i, 0.001)
 		}
 		read := f.number(file, 1e-3)
 		if _, ok := read(); !ok {
@@ -40,7 +40,7 @@ func (f *finder) counted(i int, core Core) {
 		return
 	}
 	var clock Ratio
-	f.add(link.Channel{Key: fmt.Sprintf("clock.effective.core.%d", i), Quantity: "clock", Label: fmt.Sprintf("Core %d effective clock", i), Unit: "MHz", Quantum: 0.001, Core: i}, func() (float64, bool) {
+	f.add(channel.OfCore(channel.EffectiveClock, i, 0.001), func() (float64, bool) {
 		var reference, delivered uint64
 		if n, _ := fmt.Sscanf(f.text(dir+"feedback_ctrs"), "ref:%d del:%d", &reference, &delivered); n != 2 {
 			return 0, false
@@ -71,13 +71,13 @@ func (r *Ratio) Step(reference, delivered uint64) (float64, bool) {
 
 // throttles reads how often cores, and the package, were slowed down for their heat.
 func (f *finder) throttles() {
-	add := func(key, label, file string, core int) {
+	add := func(c channel.Channel, file string) {
 		count := f.number(file, 1)
-		if _, ok := count(); !ok || f.has(key) {
+		if _, ok := count(); !ok || f.has(c.Key) {
 			return
 		}
 		last := -1.0
-		f.add(link.Channel{Key: key, Quantity: "throttling", Label: label, Unit: "", Quantum: 1, Core: core}, func() (float64, bool) {
+		f.add(c, func() (float64, bool) {
 			n, ok := count()
 			before := last
 			last = n
@@ -86,8 +86,8 @@ func (f *finder) throttles() {
 	}
 	for i, core := range f.cores {
 		dir := fmt.Sprintf("sys/devices/system/cpu/cpu%d/thermal_throttle/", core.CPUs[0])
-		add(fmt.Sprintf("throttled.core.%d", i), fmt.Sprintf("Core %d slowed for heat", i), dir+"core_throttle_count", i)
-		add("throttled.package", "Package slowed for heat", dir+"package_throttle_count", -1)
+		add(channel.OfCore(channel.CoreThrottled, i, 1), dir+"core_throttle_count")
+		add(channel.Of(channel.PackageThrottled, 1), dir+"package_throttle_count")
 	}
 }
 

@@ -12,12 +12,12 @@ import (
 	"strings"
 	"time"
 
-	"zerokeel/link"
+	"zerokeel/core/channel"
 )
 
 // Sensor is one channel and how it is read. Read reports false when there is nothing to read at the moment.
 type Sensor struct {
-	link.Channel
+	channel.Channel
 	Read func() (float64, bool)
 }
 
@@ -64,29 +64,15 @@ func (f *finder) shared(name string) string {
 	return text
 }
 
-func (f *finder) add(c link.Channel, read func() (float64, bool)) {
+func (f *finder) add(c channel.Channel, read func() (float64, bool)) {
 	for n, key := 2, c.Key; f.has(c.Key); n++ {
 		c.Key = fmt.Sprintf("%s.%d", key, n)
 	}
+	quantity := channel.QuantityOf(c.Quantity)
 	f.found = append(f.found, Sensor{c, func() (float64, bool) {
 		x, ok := read()
-		return x, ok && plausible(c.Quantity, x)
+		return x, ok && quantity.Plausible(x)
 	}})
-}
-
-// plausible tells a figure from the nonsense that chips give when they are not connected, or just waking.
-func plausible(quantity string, x float64) bool {
-	switch quantity {
-	case "temperature":
-		return x > -60 && x < 160 && x != 0
-	case "voltage":
-		return x >= 0 && x < 30
-	case "clock":
-		return x > 0 && x < 20000
-	case "power", "current", "speed":
-		return x >= 0 && x < 1e5
-	}
-	return true
 }
 
 func (f *finder) has(key string) bool {
@@ -144,11 +130,11 @@ func (f *finder) hwmon() {
 			for _, file := range f.list(path.Join(chip, k.prefix+"*_input")) {
 				base := strings.TrimSuffix(path.Base(file), "_input")
 				label := f.text(path.Join(chip, base+"_label"))
-				c := link.Channel{Quantity: k.quantity, Unit: k.unit, Quantum: k.quantum, Core: -1}
+				c := channel.Channel{Quantity: k.quantity, Unit: k.unit, Quantum: k.quantum, Core: -1}
 				c.Label = strings.TrimSpace(name + " " + orElse(label, base))
 				c.Key = k.quantity + "." + slug(name) + "." + slug(orElse(label, base))
 				if core, ok := f.coreOf(label); ok && k.quantity == "temperature" {
-					c.Core, c.Key = core, fmt.Sprintf("temperature.core.%d", core)
+					c.Core, c.Key = core, channel.At(channel.CoreTemperature, core)
 				}
 				f.add(c, f.number(file, k.scale))
 			}
@@ -179,12 +165,12 @@ func (f *finder) powercap() {
 		name := f.text(path.Join(dir, "name"))
 		most, _ := f.number(path.Join(dir, "max_energy_range_uj"), 1)()
 		key := "power." + slug(name)
-		if strings.HasPrefix(name, "package") && !f.has("power.package") {
-			key = "power.package"
+		if strings.HasPrefix(name, "package") && !f.has(channel.PackagePower) {
+			key = channel.PackagePower
 		}
 		energy := f.number(file, 1)
 		meter := Meter{Range: most}
-		f.add(link.Channel{Key: key, Quantity: "power", Label: "Power " + name, Unit: "W", Quantum: 0.001, Core: -1}, func() (float64, bool) {
+		f.add(channel.Channel{Key: key, Quantity: "power", Label: "Power " + name, Unit: "W", Quantum: 0.001, Core: -1}, func() (float64, bool) {
 			uj, ok := energy()
 			if !ok {
 				return 0, false
@@ -220,7 +206,7 @@ func (m *Meter) Power(uj float64, now time.Time) (float64, bool) {
 func (f *finder) thermal() {
 	for _, zone := range f.list("sys/class/thermal/thermal_zone*") {
 		kind := f.text(path.Join(zone, "type"))
-		f.add(link.Channel{Key: "temperature.zone." + slug(orElse(kind, path.Base(zone))), Quantity: "temperature", Label: "Zone " + orElse(kind, path.Base(zone)),
+		f.add(channel.Channel{Key: "temperature.zone." + slug(orElse(kind, path.Base(zone))), Quantity: "temperature", Label: "Zone " + orElse(kind, path.Base(zone)),
 			Unit: "°C", Quantum: 0.001, Core: -1}, f.number(path.Join(zone, "temp"), 1e-3))
 	}
 }
@@ -228,13 +214,13 @@ func (f *finder) thermal() {
 // load reads how busy each core is, from the kernel's counters of time.
 func (f *finder) load() {
 	var all busy
-	f.add(link.Channel{Key: "load.mean", Quantity: "load", Label: "Load of all cores", Unit: "%", Quantum: 0.01, Core: -1}, func() (float64, bool) {
+	f.add(channel.Of(channel.MeanLoad, 0.01), func() (float64, bool) {
 		return all.step(f.shared("proc/stat"), "cpu")
 	})
 	for i, core := range f.cores {
 		var one busy
 		name := fmt.Sprintf("cpu%d", core.CPUs[0])
-		f.add(link.Channel{Key: fmt.Sprintf("load.core.%d", i), Quantity: "load", Label: fmt.Sprintf("Core %d load", i), Unit: "%", Quantum: 0.01, Core: i}, func() (float64, bool) {
+		f.add(channel.OfCore(channel.CoreLoad, i, 0.01), func() (float64, bool) {
 			return one.step(f.shared("proc/stat"), name)
 		})
 	}
@@ -310,7 +296,7 @@ func (f *finder) memory() {
 		return 100 * (1 - free/total), free > 0 && total > 0
 	}
 	if _, ok := read(); ok {
-		f.add(link.Channel{Key: "memory.used", Quantity: "load", Label: "Memory in use", Unit: "%", Quantum: 0.01, Core: -1}, read)
+		f.add(channel.Of(channel.Memory, 0.01), read)
 	}
 }
 
@@ -330,7 +316,7 @@ func (f *finder) alias() {
 	for _, s := range f.found {
 		if label := strings.ToLower(s.Label); s.Quantity == "temperature" && (strings.Contains(label, "package") || strings.HasSuffix(label, "tctl")) { // os-path
 			c := s.Channel
-			c.Key = "temperature.package"
+			c.Key = channel.Temperature
 			f.found = append(f.found, Sensor{c, s.Read})
 			return
 		}

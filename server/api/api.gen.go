@@ -18,7 +18,6 @@ import (
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/core/watch"
-	"zerokeel/firmware"
 
 	"github.com/labstack/echo/v5"
 	"github.com/oapi-codegen/runtime"
@@ -637,7 +636,7 @@ type CreatedRig struct {
 }
 
 // Difference defines model for Difference.
-type Difference = firmware.Difference
+type Difference = trim.Difference
 
 // DraftBoardRequest defines model for DraftBoardRequest.
 type DraftBoardRequest struct {

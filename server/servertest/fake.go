@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"log/slog"
 
+	"zerokeel/core/channel"
 	"zerokeel/link"
 	"zerokeel/server/api"
 )
@@ -24,7 +25,7 @@ type Fake struct {
 }
 
 // AddFake adds a rig that reports these channels, and links it. Its clock stands where the hello says.
-func (b *Bench) AddFake(name string, channels []link.Channel) *Fake {
+func (b *Bench) AddFake(name string, channels []channel.Channel) *Fake {
 	b.t.Helper()
 	var created api.CreatedRig
 	b.Call("POST", "/api/rigs", api.CreateRigRequest{Name: name}, 201, &created)

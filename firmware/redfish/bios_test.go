@@ -1,4 +1,4 @@
-package firmware_test
+package redfish_test
 
 import (
 	"encoding/json"
@@ -14,6 +14,7 @@ import (
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/firmware"
+	"zerokeel/firmware/redfish"
 )
 
 // board is the sheet of a board with a number in milliwatts, a switch and a choice.
@@ -37,7 +38,7 @@ type service struct {
 	gotValues map[string]any
 }
 
-func (s *service) start(t *testing.T) *firmware.Client {
+func (s *service) start(t *testing.T) *redfish.Client {
 	t.Helper()
 	answers := map[string]func() string{
 		"/redfish/v1/": func() string { return `{"Systems":{"@odata.id":"/redfish/v1/Systems"}}` },
@@ -90,7 +91,7 @@ func (s *service) start(t *testing.T) *firmware.Client {
 		_, _ = io.WriteString(w, answer())
 	}))
 	t.Cleanup(server.Close)
-	c, err := firmware.New(server.URL, "", "")
+	c, err := redfish.New(server.URL, "", "")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -116,7 +117,7 @@ func TestStageSpeaksTheBoardsLanguage(t *testing.T) {
 	if s.gotMatch != `"7"` || len(s.sent) != 1 || s.sent[0] != "PATCH /redfish/v1/Systems/Node-A/Firmware/Next" {
 		t.Errorf("sent %q with If-Match %s", s.sent, s.gotMatch)
 	}
-	if err := c.Restart(t.Context()); err != nil || s.sent[1] != "POST /redfish/v1/do/reset" {
+	if err := c.Apply(t.Context()); err != nil || s.sent[1] != "POST /redfish/v1/do/reset" {
 		t.Errorf("restart of a machine that is off: %v, %q", err, s.sent)
 	}
 }
@@ -165,7 +166,7 @@ func TestTheBoardsOwnRefusalIsToldInItsWords(t *testing.T) {
 		{"MessageId":"Base.1.8.PropertyValueOutOfRange","Message":"Too much.","Resolution":"Give less.","RelatedProperties":["#/Attributes/PowermW"]},
 		{"MessageId":"Base.1.8.PropertyReadOnly","Message":"Locked.","Resolution":"None"}]}}`}
 	err := s.start(t).Stage(t.Context(), board, wanted)
-	var refusal *firmware.Error
+	var refusal *redfish.Error
 	if !errors.As(err, &refusal) || refusal.Status != 400 || len(refusal.Messages) != 2 || refusal.Messages[0].Properties[0] != "#/Attributes/PowermW" {
 		t.Fatalf("got %v", err)
 	}
@@ -183,15 +184,15 @@ func TestTheBoardsOwnRefusalIsToldInItsWords(t *testing.T) {
 }
 
 func TestReadbackLeavesOutWhatTheSheetDoesNotExplain(t *testing.T) {
-	found, err := (&service{registry: goodRegistry}).start(t).Readback(t.Context(), board, []string{"limit.ppt", "limit.temperatureOn", "memory.profile", "curve.all"})
+	back, err := (&service{registry: goodRegistry}).start(t).Read(t.Context(), &part.Set{Board: board}, wanted)
 	if err != nil {
 		t.Fatal(err)
 	}
+	found := back.Found
 	if len(found) != 2 || found["limit.ppt"] != part.Number(200) || found["limit.temperatureOn"] != part.Switch(false) {
 		t.Errorf("found %v", found)
 	}
-	differences := firmware.Compare(wanted, found)
-	if len(differences) != 3 || differences[0].Text != "the board does not tell this setting" {
+	if differences := back.Differences; len(differences) != 3 || differences[0].Text != "the board does not tell this setting" {
 		t.Errorf("differences %+v", differences)
 	}
 }
@@ -212,12 +213,8 @@ func TestLargeRegistry(t *testing.T) {
 	if err := client.Stage(t.Context(), board, trim.Settings{"limit.ppt": part.Number(100)}); err != nil || s.gotValues["PowermW"] != 100000.0 {
 		t.Errorf("staged %v, %v", s.gotValues, err)
 	}
-	learnt := []trim.Learnt{}
-	for _, a := range registry {
-		learnt = append(learnt, a.Learnt())
-	}
-	trim.Propose(learnt)
-	for _, l := range learnt {
+	trim.Propose(registry)
+	for _, l := range registry {
 		if strings.HasPrefix(l.Attribute, "Other") && l.Setting != "" {
 			t.Errorf("%s is taken for %s", l.Attribute, l.Setting)
 		}

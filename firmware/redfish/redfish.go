@@ -1,30 +1,35 @@
-// Package firmware reaches a board's firmware settings over Redfish, the open standard of the DMTF (DSP0266), and
+// Package redfish reaches a board's firmware settings over Redfish, the open standard of the DMTF (DSP0266), and
 // brings a trim into force: it reads the attribute registry, stages attribute values for the next start, restarts
 // the machine, and reads back what is then in force. It works against any service that offers the Bios resource,
 // and knows no board beyond its sheet.
-package firmware
+package redfish
 
 import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/cenkalti/backoff/v5"
+
+	"zerokeel/firmware"
 )
 
-// Client talks to one Redfish service.
+// Client talks to one Redfish service. It may be used by several goroutines at once, and is worth keeping: it finds out
+// where the computer system lies once.
 type Client struct {
 	base           *url.URL
 	user, password string
 	http           *http.Client
-	system         string // path of the computer system, found at first use
+
+	mu     sync.Mutex
+	system string // path of the computer system; empty until it was found
 }
 
 // requestTimeout bounds one request; tries is how often a reading request is made before it counts as failed.
@@ -72,9 +77,6 @@ func (e *Error) Error() string {
 	}
 	return fmt.Sprintf("%s: the board answers %d: %s", e.Doing, e.Status, strings.Join(texts, " "))
 }
-
-// ErrUnreachable reports a board that gives no answer, or only failures of its own.
-var ErrUnreachable = errors.New("the board does not answer")
 
 // get reads a resource, trying again when the service is busy or silent, and returns its ETag.
 func (c *Client) get(ctx context.Context, path string, into any) (etag string, err error) {
@@ -137,17 +139,17 @@ func (c *Client) send(ctx context.Context, method, path string, body []byte, eta
 	}
 	response, err := c.http.Do(request)
 	if err != nil {
-		return nil, nil, fmt.Errorf("%w: %w", ErrUnreachable, err)
+		return nil, nil, fmt.Errorf("%w: %w", firmware.ErrUnreachable, err)
 	}
 	defer func() { _ = response.Body.Close() }()
 	answer, err := io.ReadAll(io.LimitReader(response.Body, maxAnswer))
 	if err != nil {
-		return nil, nil, fmt.Errorf("%w: %w", ErrUnreachable, err)
+		return nil, nil, fmt.Errorf("%w: %w", firmware.ErrUnreachable, err)
 	}
 	return response, answer, nil
 }
 
-// problem turns an error answer into an error. A service's own failures wrap ErrUnreachable.
+// problem turns an error answer into an error. A service's own failures wrap firmware.ErrUnreachable.
 func problem(doing string, status int, body []byte) error {
 	var answer struct {
 		Error struct {
@@ -163,7 +165,7 @@ func problem(doing string, status int, body []byte) error {
 		}
 	}
 	if status >= 500 {
-		return fmt.Errorf("%w: %w", ErrUnreachable, e)
+		return fmt.Errorf("%w: %w", firmware.ErrUnreachable, e)
 	}
 	return e
 }

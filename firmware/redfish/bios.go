@@ -1,4 +1,4 @@
-package firmware
+package redfish
 
 import (
 	"context"
@@ -12,6 +12,7 @@ import (
 	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
+	"zerokeel/firmware"
 )
 
 type biosResource struct {
@@ -43,8 +44,8 @@ func (c *Client) readBios(ctx context.Context) (*biosResource, error) {
 	return &bios, nil
 }
 
-// Attribute is an entry of the attribute registry.
-type Attribute struct {
+// attribute is an entry of the attribute registry.
+type attribute struct {
 	Name      string   `json:"AttributeName"`
 	Type      string   `json:"Type"` // Integer, Enumeration, Boolean, String, Password
 	Label     string   `json:"DisplayName"`
@@ -59,8 +60,8 @@ type Attribute struct {
 	} `json:"Value"`
 }
 
-// Learnt returns the attribute in the terms in which a board's sheet is learnt.
-func (a Attribute) Learnt() trim.Learnt {
+// learnt returns the attribute in the terms in which a board's sheet is learnt.
+func (a attribute) learnt() trim.Learnt {
 	out := trim.Learnt{Attribute: a.Name, Label: a.Label, Menu: []string{}, Type: a.Type, Default: a.Default, Positions: []string{}}
 	if path := strings.TrimPrefix(a.MenuPath, "./"); path != "" {
 		out.Menu = strings.Split(path, "/")
@@ -76,8 +77,18 @@ func (a Attribute) Learnt() trim.Learnt {
 	return out
 }
 
-// Registry reads the board's attribute registry: every attribute by name.
-func (c *Client) Registry(ctx context.Context) (map[string]Attribute, error) {
+// Registry implements firmware.Board.
+func (c *Client) Registry(ctx context.Context) ([]trim.Learnt, error) {
+	registry, err := c.registry(ctx)
+	list := make([]trim.Learnt, 0, len(registry))
+	for _, name := range slices.Sorted(maps.Keys(registry)) {
+		list = append(list, registry[name].learnt())
+	}
+	return list, err
+}
+
+// registry reads the board's attribute registry: every attribute by name.
+func (c *Client) registry(ctx context.Context) (map[string]attribute, error) {
 	bios, err := c.readBios(ctx)
 	if err != nil {
 		return nil, err
@@ -99,12 +110,12 @@ func (c *Client) Registry(ctx context.Context) (map[string]Attribute, error) {
 			continue
 		}
 		var registry struct {
-			RegistryEntries struct{ Attributes []Attribute }
+			RegistryEntries struct{ Attributes []attribute }
 		}
 		if _, err := c.get(ctx, file.Location[0].Uri, &registry); err != nil {
 			return nil, err
 		}
-		byName := make(map[string]Attribute, len(registry.RegistryEntries.Attributes))
+		byName := make(map[string]attribute, len(registry.RegistryEntries.Attributes))
 		for _, a := range registry.RegistryEntries.Attributes {
 			byName[a.Name] = a
 		}
@@ -113,11 +124,9 @@ func (c *Client) Registry(ctx context.Context) (map[string]Attribute, error) {
 	return nil, fmt.Errorf("the board names the attribute registry %q but does not offer it", bios.AttributeRegistry)
 }
 
-// Stage hands the settings to the board, to be applied at the next start. Everything is checked against the board's
-// own registry first: when an attribute is missing or does not take its value, nothing is staged and the error is a
-// invalid.List.
+// Stage implements firmware.Board: everything is checked against the board's own registry first.
 func (c *Client) Stage(ctx context.Context, board *part.Board, settings trim.Settings) error {
-	registry, err := c.Registry(ctx)
+	registry, err := c.registry(ctx)
 	if err != nil {
 		return err
 	}
@@ -159,7 +168,7 @@ func (c *Client) Stage(ctx context.Context, board *part.Board, settings trim.Set
 }
 
 // refuses tells why the attribute does not take a value, "" if it does.
-func (a Attribute) refuses(value any) string {
+func (a attribute) refuses(value any) string {
 	if a.ReadOnly {
 		return "is read-only"
 	}
@@ -181,44 +190,19 @@ func (a Attribute) refuses(value any) string {
 	return fmt.Sprintf("has no position %q", value)
 }
 
-// Difference is a setting that is not in force as asked.
-type Difference struct {
-	Key    string     `json:"key"`
-	Wanted part.Value `json:"wanted"`
-	Found  part.Value `json:"found"` // unset if the board does not tell, or tells what the sheet does not explain
-	Text   string     `json:"text"`
-}
-
-// Readback reads the settings in force for the given keys.
-func (c *Client) Readback(ctx context.Context, board *part.Board, keys []string) (trim.Settings, error) {
+// Read implements firmware.Board.
+func (c *Client) Read(ctx context.Context, set *part.Set, asked trim.Settings) (firmware.Readback, error) {
 	bios, err := c.readBios(ctx)
 	if err != nil {
-		return nil, err
+		return firmware.Readback{}, err
 	}
 	found := trim.Settings{}
-	for _, key := range keys {
-		if v, err := trim.FromAttributes(board, key, bios.Attributes); err == nil {
+	for key := range asked {
+		if v, err := trim.FromAttributes(set.Board, key, bios.Attributes); err == nil {
 			found[key] = v
 		}
 	}
-	return found, nil
+	return firmware.Readback{Found: found, Differences: trim.NotInForce(asked, found)}, nil
 }
 
-// Compare lists the wanted settings that were not found in force.
-func Compare(wanted, found trim.Settings) []Difference {
-	out := []Difference{}
-	for _, change := range trim.Diff(found, wanted) {
-		if !change.To.IsSet() {
-			continue
-		}
-		d := Difference{Key: change.Key, Wanted: change.To, Found: change.From}
-		switch {
-		case !d.Found.IsSet():
-			d.Text = "the board does not tell this setting"
-		default:
-			d.Text = fmt.Sprintf("asked %s, in force %s", d.Wanted, d.Found)
-		}
-		out = append(out, d)
-	}
-	return out
-}
+var _ firmware.Board = (*Client)(nil)

@@ -1,4 +1,4 @@
-package firmware_test
+package redfish_test
 
 import (
 	"errors"
@@ -11,6 +11,7 @@ import (
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/firmware"
+	"zerokeel/firmware/redfish"
 )
 
 // TestFailingBoards: a board that answers with its own failures, nothing, or nonsense gives an error that says so.
@@ -48,11 +49,11 @@ func TestFailingBoards(t *testing.T) {
 			t.Parallel()
 			server := httptest.NewServer(row.handler)
 			defer server.Close()
-			client, err := firmware.New(server.URL, "", "")
+			client, err := redfish.New(server.URL, "", "")
 			if err != nil {
 				t.Fatal(err)
 			}
-			_, err = client.System(t.Context())
+			_, err = client.State(t.Context())
 			if row.want == "" {
 				if err != nil {
 					t.Errorf("got %v, want success at the second try", err)
@@ -64,7 +65,7 @@ func TestFailingBoards(t *testing.T) {
 			}
 		})
 	}
-	if _, err := firmware.New("petrel:8000", "", ""); err == nil {
+	if _, err := redfish.New("petrel:8000", "", ""); err == nil {
 		t.Error("an address without a scheme was taken")
 	}
 }
@@ -72,7 +73,7 @@ func TestFailingBoards(t *testing.T) {
 func TestCompareTellsEveryDifference(t *testing.T) {
 	wanted := trim.Settings{"curve.all": part.Number(-10), "limit.ppt": part.Number(142), "memory.profile": part.Choice("rated")}
 	found := trim.Settings{"curve.all": part.Number(0), "limit.ppt": part.Number(142)}
-	got := firmware.Compare(wanted, found)
+	got := trim.NotInForce(wanted, found)
 	if len(got) != 2 || got[0].Key != "memory.profile" || got[0].Found.IsSet() || got[1].Key != "curve.all" || got[1].Text != "asked -10, in force 0" {
 		t.Errorf("got %+v", got)
 	}
