@@ -16,20 +16,20 @@ type Entry struct {
 	Volts float64    `json:"volts"` // what it is forecast to give
 }
 
-// ErrOutOfReach reports a voltage that no entry within the board's range gives.
-type ErrOutOfReach struct {
+// OutOfReach reports a voltage that no entry within the board's range gives.
+type OutOfReach struct {
 	Key       string
 	Low, High float64 // V, what the ends of the board's range give
 }
 
-func (e *ErrOutOfReach) Error() string {
+func (e *OutOfReach) Error() string {
 	return fmt.Sprintf("%s gives %.3f to %.3f V over the board's range", e.Key, e.Low, e.High)
 }
 
 // EntryFor returns what to enter so that the die gets a wanted voltage under heavy load: in the fixed voltage where the
 // settings fix it, in the adaptive target where the load reaches it, else in the offset. It looks where the board lets it,
 // by bisection, since more entered never gives less; entered and delivered differ by load line and chip, both known from
-// the rig's records. It is an *ErrOutOfReach when the range does not suffice.
+// the rig's records. It is an *OutOfReach when the range does not suffice.
 func (f *Fit) EntryFor(settings trim.Settings, wantV, ambientC float64) (*Entry, error) {
 	key := "voltage.core.offset"
 	if settings.Word("voltage.core.mode") == trim.Fixed {
@@ -58,7 +58,7 @@ func (f *Fit) EntryFor(settings trim.Settings, wantV, ambientC float64) (*Entry,
 		return nil, err
 	}
 	if !(wantV >= lowV && wantV <= highV) {
-		return nil, &ErrOutOfReach{key, lowV, highV}
+		return nil, &OutOfReach{key, lowV, highV}
 	}
 	for high-low > 1 {
 		mid := (low + high) / 2

@@ -284,7 +284,7 @@ func TestEntryGivesWhatIsWanted(t *testing.T) {
 		}
 	}
 	fit := forecast.Prior(parttest.Rig(t, "tern"))
-	var far *forecast.ErrOutOfReach
+	var far *forecast.OutOfReach
 	if _, err := fit.EntryFor(nil, 1.4, 23); !errors.As(err, &far) || far.High >= 1.4 {
 		t.Errorf("a voltage out of reach: %v", err)
 	}

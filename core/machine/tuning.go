@@ -178,12 +178,11 @@ func (t *Tuning) tuneVoltage(set *part.Set, s trim.Settings) {
 	t.OffsetV = make([]float64, p.Cores())
 	for c := range t.OffsetV {
 		cluster := p.ClusterOf(c)
-		steps := s.Number("curve.all", 0) + s.Number(trim.At("curve.cluster.*", cluster), 0) + s.Number(trim.At("curve.core.*", c), 0)
 		rail := "voltage.core.offset"
 		if p.Clusters[cluster].Kind == part.KindEfficiency {
 			rail = "voltage.efficiency.offset"
 		}
-		t.OffsetV[c] = steps*p.CurveStepV + s.Number(rail, 0)/1000
+		t.OffsetV[c] = s.CurveSteps(p, c)*p.CurveStepV + s.Number(rail, 0)/1000
 	}
 	if b := set.Board.Bands; b != nil {
 		t.Bands = volt.Bands{ColdC: b.ColdC, HotC: b.HotC}

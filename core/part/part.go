@@ -141,3 +141,18 @@ func MarshalSet(s *Set) ([]byte, error) {
 	}
 	return text, nil
 }
+
+// NameOf returns the name of a sheet of any kind, as ParseSheet returns it.
+func NameOf(sheet any) Name {
+	switch p := sheet.(type) {
+	case *Processor:
+		return p.Name
+	case *Board:
+		return p.Name
+	case *Cooler:
+		return p.Name
+	case *Memory:
+		return p.Name
+	}
+	return Name{}
+}

@@ -124,9 +124,7 @@ const clearanceSteps = 3
 // deeperThanFailure reports a curve offset at, below or close to where the core failed before.
 func deeperThanFailure(in *Input) []Finding {
 	var out []Finding
-	steps := func(s trim.Settings, core int) float64 {
-		return s.Number("curve.all", 0) + s.Number(trim.At("curve.cluster.*", in.Set.Processor.ClusterOf(core)), 0) + s.Number(trim.At("curve.core.*", core), 0)
-	}
+	steps := func(s trim.Settings, core int) float64 { return s.CurveSteps(in.Set.Processor, core) }
 	for core := range in.Set.Processor.Cores() {
 		failed, known := in.Records.Failed[core]
 		x := steps(in.Settings, core)
@@ -137,12 +135,12 @@ func deeperThanFailure(in *Input) []Finding {
 		if !in.offers(key) {
 			key = "curve.all"
 		}
-		what := fmt.Sprintf("is within %d steps of %s, where it failed", clearanceSteps, say("curve.all", part.Number(failed)))
+		what := fmt.Sprintf("is within %d steps of %s, where it failed", clearanceSteps, trim.Say("curve.all", part.Number(failed)))
 		if x <= failed {
-			what = fmt.Sprintf("is as deep as %s, where it failed, or deeper", say("curve.all", part.Number(failed)))
+			what = fmt.Sprintf("is as deep as %s, where it failed, or deeper", trim.Say("curve.all", part.Number(failed)))
 		}
-		out = append(out, one(Caution, []string{key}, nil, fmt.Sprintf("Stay at %s or above.", say("curve.all", part.Number(failed+clearanceSteps))),
-			"Core %d at %s %s.", core, say("curve.all", part.Number(x)), what)...)
+		out = append(out, one(Caution, []string{key}, nil, fmt.Sprintf("Stay at %s or above.", trim.Say("curve.all", part.Number(failed+clearanceSteps))),
+			"Core %d at %s %s.", core, trim.Say("curve.all", part.Number(x)), what)...)
 	}
 	return out
 }

@@ -53,7 +53,7 @@ func unlimited(in *Input) []Finding {
 			continue
 		}
 		spec := in.maker(key)
-		out = append(out, one(Caution, []string{key}, trim.Settings{key: part.Number(spec)}, fmt.Sprintf("Give the maker's %s, or what cooler and regulator stand.", say(key, part.Number(spec))),
+		out = append(out, one(Caution, []string{key}, trim.Settings{key: part.Number(spec)}, fmt.Sprintf("Give the maker's %s, or what cooler and regulator stand.", trim.Say(key, part.Number(spec))),
 			"%s is unlimited.", name(key))...)
 	}
 	return out
@@ -78,7 +78,7 @@ func beyondSpec(in *Input) []Finding {
 		spec := in.maker(key)
 		if x, ok := in.Settings[key].Number(); ok && x > spec {
 			out = append(out, one(Note, []string{key}, trim.Settings{key: part.Number(spec)}, "Keep it only if cooler and regulator are made for it.",
-				"%s of %s exceeds the maker's %s.", name(key), say(key, part.Number(x)), say(key, part.Number(spec)))...)
+				"%s of %s exceeds the maker's %s.", name(key), trim.Say(key, part.Number(x)), trim.Say(key, part.Number(spec)))...)
 		}
 	}
 	return out
@@ -91,7 +91,7 @@ func beyondRegulator(in *Input) []Finding {
 	for _, key := range []string{"limit.edc", "limit.iccMax"} {
 		if x, ok := in.Settings[key].Number(); ok && most > 0 && x > most {
 			out = append(out, one(Caution, []string{key}, nil, fmt.Sprintf("Give %.0f A or less.", most),
-				"%s of %s exceeds the %.0f A at which the board's regulator protects itself.", name(key), say(key, part.Number(x)), most)...)
+				"%s of %s exceeds the %.0f A at which the board's regulator protects itself.", name(key), trim.Say(key, part.Number(x)), most)...)
 		}
 	}
 	return out

@@ -6,7 +6,6 @@ package preflight
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"zerokeel/core/forecast"
 	"zerokeel/core/load"
@@ -165,27 +164,6 @@ func (in *Input) states() []machine.State {
 func name(key string) string {
 	def, _, _ := trim.Find(key)
 	return def.Name
-}
-
-// say writes a value with its sign, where it is an offset, and its unit.
-func say(key string, v part.Value) string {
-	def, _, _ := trim.Find(key)
-	x, ok := v.Number()
-	if !ok {
-		if on, isSwitch := v.Switch(); isSwitch {
-			return map[bool]string{true: "on", false: "off"}[on]
-		}
-		return v.String()
-	}
-	text := part.Number(x).String()
-	if def.Signed && x > 0 {
-		text = "+" + text
-	}
-	text = strings.ReplaceAll(text, "-", "\u2212")
-	if def.Unit != "" {
-		text += " " + def.Unit
-	}
-	return text
 }
 
 // loadWords says under which load something happens.

@@ -17,7 +17,7 @@ func boardRange(in *Input) []Finding {
 	for _, f := range trim.Check(in.Set.Processor, in.Set.Board, in.Settings) {
 		finding := Finding{Level: Stop, Fields: []string{f.Field}, Reason: f.Problem, Remedy: f.Remedy}
 		if meant, ok := slipped(in, f.Field); ok {
-			finding.Remedy += fmt.Sprintf("; did a decimal point slip, and %s was meant?", say(f.Field, part.Number(meant)))
+			finding.Remedy += fmt.Sprintf("; did a decimal point slip, and %s was meant?", trim.Say(f.Field, part.Number(meant)))
 			finding.Fix = trim.Settings{f.Field: part.Number(meant)}
 		}
 		out = append(out, finding)
@@ -69,7 +69,7 @@ func signLost(in *Input) []Finding {
 			fix = nil
 		}
 		out = append(out, one(Caution, []string{c.Key}, fix, fmt.Sprintf("If less voltage was meant, give \u2212%g.", x),
-			"%s is %s: that raises the voltage.", def.Name, say(c.Key, c.To))...)
+			"%s is %s: that raises the voltage.", def.Name, trim.Say(c.Key, c.To))...)
 	}
 	return out
 }
@@ -93,8 +93,8 @@ func decimalSlip(in *Input) []Finding {
 		default:
 			continue
 		}
-		out = append(out, one(Caution, []string{c.Key}, trim.Settings{c.Key: part.Number(meant)}, fmt.Sprintf("If a decimal point slipped, give %s.", say(c.Key, part.Number(meant))),
-			"%s goes from %s to %s at once.", name(c.Key), say(c.Key, c.From), say(c.Key, c.To))...)
+		out = append(out, one(Caution, []string{c.Key}, trim.Settings{c.Key: part.Number(meant)}, fmt.Sprintf("If a decimal point slipped, give %s.", trim.Say(c.Key, part.Number(meant))),
+			"%s goes from %s to %s at once.", name(c.Key), trim.Say(c.Key, c.From), trim.Say(c.Key, c.To))...)
 	}
 	return out
 }
@@ -118,7 +118,7 @@ func unlikeFleet(in *Input) []Finding {
 			continue
 		}
 		out = append(out, one(Caution, []string{c.Key}, nil, "Go there in steps, or look for a slip.",
-			"%s of %s is unlike the other %d rigs with this processor: they have %s to %s.", name(c.Key), say(c.Key, c.To), len(others), say(c.Key, part.Number(low)), say(c.Key, part.Number(high)))...)
+			"%s of %s is unlike the other %d rigs with this processor: they have %s to %s.", name(c.Key), trim.Say(c.Key, c.To), len(others), trim.Say(c.Key, part.Number(low)), trim.Say(c.Key, part.Number(high)))...)
 	}
 	return out
 }

@@ -70,10 +70,7 @@ func Shown(b *part.Board, key string, v part.Value) string {
 	entry, _ := b.Lookup(key)
 	if x, ok := v.Number(); ok {
 		text := strconv.FormatFloat(x, 'f', places(entry), 64)
-		if def.Signed && x > 0 {
-			text = "+" + text
-		}
-		text = strings.ReplaceAll(text, "-", "\u2212")
+		text = def.sign(text, x)
 		if def.Unit != "" && def.Unit != "×" {
 			text += " " + def.Unit
 		}

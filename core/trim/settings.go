@@ -3,8 +3,10 @@ package trim
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/part"
@@ -208,4 +210,15 @@ func unitOr(unit, other string) string {
 		return other
 	}
 	return unit
+}
+
+// Fingerprint tells settings apart: two have the same one when they are equal. It is of use in memory only.
+func (s Settings) Fingerprint() string {
+	var b strings.Builder
+	for _, key := range slices.Sorted(maps.Keys(s)) {
+		if v := s[key]; v.IsSet() {
+			fmt.Fprintf(&b, "%s=%#v;", key, v)
+		}
+	}
+	return b.String()
 }

@@ -1,0 +1,4 @@
+package trim
+
+// FirstKeys is the number of firstKeys.
+var FirstKeys = len(firstKeys)
