@@ -78,6 +78,28 @@ func (h *Hub) Close() {
 	}
 }
 
+// Linked lists the rigs that are linked.
+func (h *Hub) Linked() []int64 {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	var out []int64
+	for rig, s := range h.links {
+		if s.st.Linked {
+			out = append(out, rig)
+		}
+	}
+	return out
+}
+
+// Cut cuts the link of a rig, if there is one.
+func (h *Hub) Cut(rig int64) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if s := h.links[rig]; s != nil && s.st.Linked {
+		s.end()
+	}
+}
+
 // ErrNotLinked reports an order to a rig that is not linked.
 var ErrNotLinked = errors.New("the rig is not linked")
 

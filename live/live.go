@@ -13,6 +13,9 @@ type Message struct {
 	Data  any    `json:"data,omitempty"` // figures as they come in
 }
 
+// All is the topic that says that anything may have changed.
+const All = "all"
+
 // Bus is where news is published. The zero Bus is ready for use.
 type Bus struct {
 	mu        sync.Mutex

@@ -29,7 +29,7 @@ type asking struct {
 
 // ask asks a rig's board how the machine stands. It is errNotYet too early after the last time.
 func (r *Runner) ask(ctx context.Context, rig *store.Rig) (firmware.State, error) {
-	board, err := r.boards.Of(rig)
+	board, err := r.shop.Boards().Of(rig)
 	if err != nil {
 		return firmware.State{}, err
 	}

@@ -8,8 +8,8 @@ import (
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
 	"zerokeel/firmware"
-	"zerokeel/live"
 	"zerokeel/store"
 )
 
@@ -18,7 +18,7 @@ import (
 //	staging → restarting → waiting → reading → in force | differs
 //	                          └→ clearing → no POST
 //	entering ─────────────────→ waiting → reading → in force | differs      by hand, see card.go
-func (r *Runner) stepFitting(ctx context.Context, id int64) error {
+func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) error {
 	f, err := r.store.Fitting(ctx, id)
 	if err != nil || f.State.Ended() {
 		return err
@@ -34,41 +34,41 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 	board, set, err := r.board(ctx, rig)
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		return r.failFitting(ctx, f, rig, "the rig's part sheets are missing, so its settings cannot be spelt for the board")
+		return r.failFitting(ctx, lease, f, rig, "the rig's part sheets are missing, so its settings cannot be spelt for the board")
 	case err != nil:
 		return err // the database is away: tried again
 	case f.ByHand():
-		return r.stepCard(ctx, f, board, set, t)
+		return r.stepCard(ctx, lease, f, board, set, t)
 	}
 	status := r.hub.Status(f.RigID)
 	switch f.State {
 	case store.FitStaging:
 		if err := board.Stage(ctx, set.Board, t.Settings.V); err != nil {
-			return r.stagingFailed(ctx, f, rig, err)
+			return r.stagingFailed(ctx, lease, f, rig, err)
 		}
 		f.State, f.BootBefore = store.FitRestarting, rig.BootID
-		return r.saveFitting(ctx, f, sql.NullInt64{})
+		return r.saveFitting(ctx, lease, f, sql.NullInt64{})
 	case store.FitRestarting:
 		// After a kill at this point the restart may have been asked for already; asking twice only starts anew.
 		// A board that gives no answer may have restarted all the same, so only a refusal ends the fitting here.
 		if err := board.Apply(ctx); err != nil && !errors.Is(err, firmware.ErrUnreachable) {
-			return r.failFitting(ctx, f, rig, err.Error())
+			return r.failFitting(ctx, lease, f, rig, err.Error())
 		}
 		f.State = store.FitWaiting
-		return r.saveFitting(ctx, f, sql.NullInt64{})
+		return r.saveFitting(ctx, lease, f, sql.NullInt64{})
 	case store.FitWaiting:
 		if status.Linked && status.Hello.BootID != f.BootBefore {
 			f.State = store.FitReading
-			return r.saveFitting(ctx, f, sql.NullInt64{})
+			return r.saveFitting(ctx, lease, f, sql.NullInt64{})
 		}
 		if !passed(f.ActedAt, comesUpS, status.Hello.ClockRate) {
 			return nil
 		}
-		return r.notUp(ctx, f, rig, board)
+		return r.notUp(ctx, lease, f, rig, board)
 	case store.FitReading:
 		back, err := board.Read(ctx, set, t.Settings.V)
 		if err != nil {
-			return r.failFitting(ctx, f, rig, err.Error())
+			return r.failFitting(ctx, lease, f, rig, err.Error())
 		}
 		f.Found, f.Differences = store.AsJSON(back.Found), store.AsJSON(back.Differences)
 		if state, err := board.State(ctx); err == nil {
@@ -80,15 +80,15 @@ func (r *Runner) stepFitting(ctx context.Context, id int64) error {
 			f.State, inForce = store.FitDiffers, sql.NullInt64{}
 			f.Problem = fmt.Sprintf("%d settings are not in force as asked", len(f.Differences.V))
 		}
-		return r.saveFitting(ctx, f, inForce)
+		return r.saveFitting(ctx, lease, f, inForce)
 	case store.FitClearing:
-		return r.clear(ctx, f, rig, board, trim.Stock(set.Processor, set.Board))
+		return r.clear(ctx, lease, f, rig, board, trim.Stock(set.Processor, set.Board))
 	}
 	return nil
 }
 
 // stagingFailed ends a fitting that the board refused: nothing has changed on it.
-func (r *Runner) stagingFailed(ctx context.Context, f *store.Fitting, rig *store.Rig, cause error) error {
+func (r *Runner) stagingFailed(ctx context.Context, lease *store.Lease, f *store.Fitting, rig *store.Rig, cause error) error {
 	var faults invalid.List
 	if errors.As(cause, &faults) {
 		differences := make([]trim.Difference, len(faults))
@@ -96,13 +96,13 @@ func (r *Runner) stagingFailed(ctx context.Context, f *store.Fitting, rig *store
 			differences[i] = trim.Difference{Key: one.Field, Text: one.Problem + "; " + one.Remedy}
 		}
 		f.Differences = store.AsJSON(differences)
-		return r.failFitting(ctx, f, rig, "the board does not take this trim; nothing was changed")
+		return r.failFitting(ctx, lease, f, rig, "the board does not take this trim; nothing was changed")
 	}
-	return r.failFitting(ctx, f, rig, cause.Error())
+	return r.failFitting(ctx, lease, f, rig, cause.Error())
 }
 
 // failFitting ends a fitting. What was in force stays so as long as nothing was restarted.
-func (r *Runner) failFitting(ctx context.Context, f *store.Fitting, rig *store.Rig, problem string) error {
+func (r *Runner) failFitting(ctx context.Context, lease *store.Lease, f *store.Fitting, rig *store.Rig, problem string) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
@@ -111,48 +111,48 @@ func (r *Runner) failFitting(ctx context.Context, f *store.Fitting, rig *store.R
 	if f.FailedIn == store.FitStaging || f.FailedIn == store.FitRestarting {
 		inForce = rig.TrimInForce
 	}
-	return r.saveFitting(ctx, f, inForce)
+	return r.saveFitting(ctx, lease, f, inForce)
 }
 
 // notUp decides about a machine that should be back by now, by what its board says.
-func (r *Runner) notUp(ctx context.Context, f *store.Fitting, rig *store.Rig, board firmware.Board) error {
+func (r *Runner) notUp(ctx context.Context, lease *store.Lease, f *store.Fitting, rig *store.Rig, board firmware.Board) error {
 	state, err := board.State(ctx)
 	if err != nil {
-		return r.failFitting(ctx, f, rig, err.Error())
+		return r.failFitting(ctx, lease, f, rig, err.Error())
 	}
 	if state.Running {
 		// The operating system was started: the agent may need longer, or is not installed.
 		if !passed(f.ActedAt, 4*comesUpS, r.hub.Status(f.RigID).Hello.ClockRate) {
 			return nil
 		}
-		return r.failFitting(ctx, f, rig, "the machine runs, but its agent does not link; see that it is installed and started")
+		return r.failFitting(ctx, lease, f, rig, "the machine runs, but its agent does not link; see that it is installed and started")
 	}
 	if err := board.Clear(ctx); err != nil {
 		f.FailedIn = f.State
 		f.State, f.Problem = store.FitNoPost, fmt.Sprintf("the machine does not come up; clear the CMOS at the board (%v)", err)
-		return r.saveFitting(ctx, f, sql.NullInt64{})
+		return r.saveFitting(ctx, lease, f, sql.NullInt64{})
 	}
 	f.FailedIn, f.State = store.FitWaiting, store.FitClearing
 	f.Problem = "the machine does not come up with these settings; they were cleared"
 	if err := board.Apply(ctx); err != nil {
 		return err
 	}
-	return r.saveFitting(ctx, f, sql.NullInt64{})
+	return r.saveFitting(ctx, lease, f, sql.NullInt64{})
 }
 
 // clear waits for a machine whose settings were cleared: it runs at stock then, which is T0.
-func (r *Runner) clear(ctx context.Context, f *store.Fitting, rig *store.Rig, board firmware.Board, stock trim.Settings) error {
+func (r *Runner) clear(ctx context.Context, lease *store.Lease, f *store.Fitting, rig *store.Rig, board firmware.Board, stock trim.Settings) error {
 	status := r.hub.Status(f.RigID)
 	if status.Linked && status.Hello.BootID != f.BootBefore {
 		f.State = store.FitNoPost
-		return r.saveFitting(ctx, f, r.trimWith(ctx, rig, stock))
+		return r.saveFitting(ctx, lease, f, r.trimWith(ctx, rig, stock))
 	}
 	if passed(f.ActedAt, comesUpS, status.Hello.ClockRate) {
 		// Killed between clearing and restarting, or not taken: ask again.
 		if err := board.Apply(ctx); err != nil {
 			return err
 		}
-		return r.saveFitting(ctx, f, sql.NullInt64{})
+		return r.saveFitting(ctx, lease, f, sql.NullInt64{})
 	}
 	return nil
 }
@@ -171,15 +171,12 @@ func (r *Runner) trimWith(ctx context.Context, rig *store.Rig, settings trim.Set
 	return sql.NullInt64{}
 }
 
-func (r *Runner) saveFitting(ctx context.Context, f *store.Fitting, inForce sql.NullInt64) error {
-	if err := r.store.SaveFitting(ctx, f, inForce); err != nil {
-		return err
+// saveFitting stores a step of a fitting. A trim with which the machine did not come up has failed.
+func (r *Runner) saveFitting(ctx context.Context, lease *store.Lease, f *store.Fitting, inForce sql.NullInt64) error {
+	var stood *verdict.Stood
+	if f.State == store.FitNoPost {
+		s := verdict.NoPostStood()
+		stood = &s
 	}
-	r.bus.Publish(live.Message{Topic: "fitting", Rig: f.RigID, ID: f.ID})
-	if f.State.Ended() {
-		r.bus.Publish(live.Message{Topic: "trim", Rig: f.RigID, ID: f.TrimID})
-		r.bus.Publish(live.Message{Topic: "rig", Rig: f.RigID})
-	}
-	r.Wake()
-	return nil
+	return r.store.SaveFitting(ctx, lease, f, inForce, stood)
 }

@@ -11,40 +11,8 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"zerokeel/link"
-	"zerokeel/live"
 	"zerokeel/store"
 )
-
-// stepWatches looks whether a rig's new figures raise one of its watches, or give the all-clear.
-func (r *Runner) stepWatches(ctx context.Context, rig int64, frames []link.Frame) error {
-	readings := map[string][]store.Reading{}
-	for i := range frames {
-		s := frames[i].Samples
-		if s == nil {
-			continue
-		}
-		for c, key := range s.Channels {
-			for k, at := range s.At {
-				if v := s.Values[c][k]; v != nil {
-					readings[key] = append(readings[key], store.Reading{AtMS: at, Value: *v})
-				}
-			}
-		}
-	}
-	if len(readings) == 0 {
-		return nil
-	}
-	changes, err := r.store.StepWatches(ctx, rig, readings)
-	for _, n := range changes {
-		r.bus.Publish(live.Message{Topic: "watch", Rig: rig, ID: n.WatchID})
-	}
-	if len(changes) > 0 {
-		r.bus.Publish(live.Message{Topic: "rig", Rig: rig})
-		r.Wake()
-	}
-	return err
-}
 
 // Notice is what is sent of a watch: a POST with this as JSON. The id stays the same however often it is sent.
 type Notice struct {

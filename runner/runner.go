@@ -14,7 +14,6 @@ import (
 	"time"
 
 	"zerokeel/core/part"
-	"zerokeel/core/verdict"
 	"zerokeel/firmware"
 	"zerokeel/link"
 	"zerokeel/live"
@@ -32,45 +31,30 @@ const (
 	pollEvery = 200 * time.Millisecond
 )
 
-// Runner drives everything that runs on the rigs linked to this server.
+// Runner drives what runs on the rigs whose leases this process holds.
 type Runner struct {
+	shop  *workshop.Workshop
 	store *store.Store
 	hub   *link.Hub
-	bus   *live.Bus
 	log   *slog.Logger
-	wake  chan struct{}
 
-	newest sync.Map // rig → its processor's newest temperature, float64
-	boards *workshop.Boards
-	asked  sync.Map // rig → when its board may be asked again, *asking
-	named  sync.Map // rig → the names that its sensors were given, by those that they tell, map[string]string
+	asked sync.Map // rig → when its board may be asked again, *asking
 
 	mu       sync.Mutex
-	deaf     time.Time       // until when this server could not have heard a rig: its start, or the end of an outage
 	packedAt time.Time       // when running legs were last looked at for packing; the round's own
 	working  map[string]bool // fittings and trials being stepped right now
 }
 
 // New returns a runner. Its Run must be called.
-func New(s *store.Store, bus *live.Bus, log *slog.Logger) *Runner {
-	r := &Runner{store: s, bus: bus, log: log, wake: make(chan struct{}, 1), boards: workshop.NewBoards(), working: map[string]bool{}, deaf: time.Now()}
-	r.hub = link.NewHub(r, log)
-	return r
+func New(shop *workshop.Workshop, s *store.Store, log *slog.Logger) *Runner {
+	return &Runner{shop: shop, store: s, hub: shop.Hub(), log: log, working: map[string]bool{}}
 }
 
-// Hub returns the links of the rigs.
-func (r *Runner) Hub() *link.Hub { return r.hub }
-
-// Wake makes the runner look at once, after something was stored for it.
-func (r *Runner) Wake() {
-	select {
-	case r.wake <- struct{}{}:
-	default:
-	}
-}
-
-// Run drives until the context ends.
+// Run drives until the context ends. It looks when something has changed, and every now and then.
 func (r *Runner) Run(ctx context.Context) error {
+	ctx = workshop.As(ctx, workshop.Actor{Kind: workshop.Runner})
+	news := r.shop.Bus().Listen()
+	defer news.Close()
 	var steps sync.WaitGroup
 	defer steps.Wait()
 	tick := time.NewTicker(pollEvery)
@@ -79,35 +63,33 @@ func (r *Runner) Run(ctx context.Context) error {
 		select {
 		case <-ctx.Done():
 			return nil
-		case <-r.wake:
+		case m := <-news.C:
+			if m.Topic == store.TopicVitals {
+				continue // figures alone are nothing to act upon
+			}
 		case <-tick.C:
 		}
+		drain(news.C)
 		if err := r.round(ctx, &steps); err != nil && ctx.Err() == nil {
-			r.wasDeaf()
+			r.shop.WasDeaf()
 			r.log.Error("the runner could not look for work", "error", err)
 		}
 	}
 }
 
-// wasDeaf notes that until now rigs could not be heard: without the database no link is taken. Their silence counts
-// from here.
-func (r *Runner) wasDeaf() {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	r.deaf = time.Now()
-}
-
-// silentSince returns the moment from which a rig's silence counts.
-func (r *Runner) silentSince(heard time.Time) time.Time {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.deaf.After(heard) {
-		return r.deaf
+// drain drops what has gathered: one look takes in all of it.
+func drain(news <-chan live.Message) {
+	for {
+		select {
+		case <-news:
+		default:
+			return
+		}
 	}
-	return heard
 }
 
-// round steps everything that has not ended, each on a goroutine of its own, since a board may take long to answer.
+// round steps everything that has not ended on the rigs that this process holds, each on a goroutine of its own, since a
+// board may take long to answer.
 func (r *Runner) round(ctx context.Context, steps *sync.WaitGroup) error {
 	fittings, err := r.store.OpenFittings(ctx)
 	if err != nil {
@@ -121,21 +103,51 @@ func (r *Runner) round(ctx context.Context, steps *sync.WaitGroup) error {
 	if err != nil {
 		return err
 	}
+	elsewhere, err := r.shop.HeldElsewhere(ctx)
+	if err != nil {
+		return err
+	}
 	if now := time.Now(); now.Sub(r.packedAt) > packEvery {
 		r.packedAt = now
 		r.alone(steps, "packing", func() error { return r.pack(ctx) })
 	}
 	r.alone(steps, "notices", func() error { return r.sendNotices(ctx) })
 	for i := range due {
-		r.alone(steps, fmt.Sprintf("check of rig %d", due[i].ID), func() error { return r.checkInForce(ctx, &due[i]) })
+		if elsewhere[due[i].ID] {
+			continue
+		}
+		r.step(ctx, steps, fmt.Sprintf("check of rig %d", due[i].ID), due[i].ID, func(lease *store.Lease) error { return r.checkInForce(ctx, lease, &due[i]) })
 	}
 	for _, f := range fittings {
-		r.alone(steps, fmt.Sprintf("fitting %d", f.ID), func() error { return r.stepFitting(ctx, f.ID) })
+		if elsewhere[f.RigID] {
+			continue
+		}
+		r.step(ctx, steps, fmt.Sprintf("fitting %d", f.ID), f.RigID, func(lease *store.Lease) error { return r.stepFitting(ctx, lease, f.ID) })
 	}
 	for _, t := range trials {
-		r.alone(steps, fmt.Sprintf("trial %d", t.ID), func() error { return r.stepTrial(ctx, t.ID) })
+		if elsewhere[t.RigID] {
+			continue
+		}
+		r.step(ctx, steps, fmt.Sprintf("trial %d", t.ID), t.RigID, func(lease *store.Lease) error { return r.stepTrial(ctx, lease, t.ID) })
 	}
 	return nil
+}
+
+// step runs a step of a rig if this process holds it, or nobody does. One that another process has made, or whose rig
+// another one has taken meanwhile, is left to that one.
+func (r *Runner) step(ctx context.Context, steps *sync.WaitGroup, name string, rig int64, fn func(*store.Lease) error) {
+	r.alone(steps, name, func() error {
+		lease, held, err := r.shop.Held(ctx, rig)
+		if err != nil || !held {
+			return err
+		}
+		err = fn(lease)
+		if errors.Is(err, store.ErrNotHeld) || errors.Is(err, store.ErrMoved) {
+			r.log.Debug("a step was left to another process", "of", name, "cause", err)
+			return nil
+		}
+		return err
+	})
 }
 
 // packEvery is the time between two looks for long tails of telemetry.
@@ -192,103 +204,8 @@ func (r *Runner) board(ctx context.Context, rig *store.Rig) (firmware.Board, *pa
 	if err != nil {
 		return nil, nil, err
 	}
-	board, err := r.boards.Of(rig)
+	board, err := r.shop.Boards().Of(rig)
 	return board, set, err
-}
-
-// RigClock returns the time on a rig's clock, or this machine's where the rig is not linked.
-func (r *Runner) RigClock(rig int64) time.Time {
-	now := time.Now()
-	if st := r.hub.Status(rig); st.Linked {
-		return store.FromMS(st.Clock(now))
-	}
-	return now.UTC()
-}
-
-// Hello implements link.Sink.
-func (r *Runner) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
-	names, err := r.names(ctx, rig, h)
-	if err != nil {
-		r.wasDeaf()
-		return 0, err
-	}
-	r.named.Store(rig, names)
-	last, err := r.store.Hello(ctx, rig, h)
-	if err == nil && h.Crash != nil {
-		err = r.crashed(ctx, rig, h.Crash)
-	}
-	if err != nil {
-		r.wasDeaf()
-	}
-	return last, err
-}
-
-// crashed takes in that a rig came back without a shutdown. In the middle of a trial, that is the trial's to judge, to
-// which the kernel's last words are added; otherwise it is an incident of daily use, held against the trim in force.
-func (r *Runner) crashed(ctx context.Context, id int64, c *link.Crash) error {
-	leg, err := r.store.LegIn(ctx, id, c.BootID)
-	if err != nil {
-		return err
-	}
-	if leg != nil {
-		if c.Words == "" || !leg.Open {
-			return nil
-		}
-		return r.store.AddEvent(ctx, &store.Event{LegID: leg.ID, Kind: verdict.EventPanic, AtS: leg.SeenS, Core: -1, Note: c.Words})
-	}
-	rig, err := r.store.Rig(ctx, id)
-	if err != nil || !rig.TrimInForce.Valid {
-		return err
-	}
-	fitting, err := r.store.FittingSince(ctx, id, c.BootID)
-	if err != nil || fitting {
-		return err // its own restarts are no incidents
-	}
-	i := &store.Incident{RigID: id, TrimID: rig.TrimInForce.Int64, Kind: "restarted", Note: c.Words, CreatedAt: store.FromMS(c.SeenAt), BootID: sql.NullString{String: c.BootID, Valid: true}}
-	if i.Note == "" {
-		i.Note = "the machine came back without having been shut down; it was last seen alive at this moment"
-	}
-	err = r.store.AddIncident(ctx, i)
-	if errors.Is(err, store.ErrTaken) {
-		return nil // told before
-	}
-	if err == nil {
-		r.bus.Publish(live.Message{Topic: "trim", Rig: id, ID: i.TrimID})
-	}
-	return err
-}
-
-// Frames implements link.Sink.
-func (r *Runner) Frames(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
-	r.renamed(rig, frames)
-	last, err := r.store.Ingest(ctx, rig, stream, frames)
-	if err != nil {
-		if !errors.Is(err, store.ErrGap) {
-			r.wasDeaf()
-		}
-		return last, err
-	}
-	if err := r.stepWatches(ctx, rig, frames); err != nil {
-		r.log.Error("the watches could not be looked at", "rig", rig, "error", err)
-	}
-	for i := range frames {
-		f := &frames[i]
-		if f.Samples != nil {
-			r.noteNewest(rig, f.Samples)
-			r.bus.Publish(live.Message{Topic: "samples", Rig: rig, Data: f.Samples})
-		}
-		if f.Finished != nil || f.Started != nil || len(f.Events) > 0 {
-			r.bus.Publish(live.Message{Topic: "trial", Rig: rig})
-			r.Wake()
-		}
-	}
-	return last, nil
-}
-
-// Changed implements link.Sink.
-func (r *Runner) Changed(rig int64) {
-	r.bus.Publish(live.Message{Topic: "rig", Rig: rig})
-	r.Wake()
 }
 
 func nullID(id int64) sql.NullInt64 { return sql.NullInt64{Int64: id, Valid: id != 0} }

@@ -20,11 +20,11 @@ import (
 	"zerokeel/core/verdict"
 	"zerokeel/demo/rigs"
 	"zerokeel/link"
-	"zerokeel/live"
 	"zerokeel/runner"
 	"zerokeel/standin"
 	"zerokeel/store"
 	"zerokeel/store/storetest"
+	"zerokeel/workshop"
 )
 
 func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
@@ -36,6 +36,7 @@ const rate = 1000
 type bench struct {
 	t     *testing.T
 	store *store.Store
+	shop  *workshop.Workshop
 	run   *runner.Runner
 	rig   *store.Rig
 	stock int64
@@ -109,8 +110,9 @@ func start(t *testing.T, withBoard bool) *bench {
 	b := &bench{t: t, store: storetest.Open(t), board: &board{inner: sim.Handler(), override: map[string]http.HandlerFunc{}}}
 	service := httptest.NewServer(b.board)
 	t.Cleanup(service.Close)
-	b.run = runner.New(b.store, &live.Bus{}, slog.New(slog.DiscardHandler))
-	hub := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { b.run.Hub().Serve(w, r, b.rig.ID, "rig") }))
+	b.shop = workshop.New(b.store, slog.New(slog.DiscardHandler))
+	b.run = runner.New(b.shop, b.store, slog.New(slog.DiscardHandler))
+	hub := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { b.shop.Hub().Serve(w, r, b.rig.ID, "rig") }))
 	t.Cleanup(hub.Close)
 	b.url = hub.URL
 	b.rig = &store.Rig{Name: "Petrel", TokenHash: make([]byte, 32)}
@@ -139,9 +141,10 @@ func start(t *testing.T, withBoard bool) *bench {
 	}
 	b.stock = first.ID
 	ctx, cancel := context.WithCancel(context.Background())
-	done := make(chan struct{})
-	go func() { defer close(done); _ = b.run.Run(ctx) }()
-	t.Cleanup(func() { cancel(); <-done })
+	var all sync.WaitGroup
+	all.Go(func() { _ = b.shop.Run(ctx) })
+	all.Go(func() { _ = b.run.Run(ctx) })
+	t.Cleanup(func() { cancel(); all.Wait() })
 	return b
 }
 
@@ -166,7 +169,7 @@ func (b *bench) agent(boot, stream string) *agent {
 	go func() { defer close(done); _ = a.Run(ctx) }()
 	b.t.Cleanup(func() { a.end(); <-done })
 	b.until("the agent links", func() bool {
-		s := b.run.Hub().Status(b.rig.ID)
+		s := b.shop.Hub().Status(b.rig.ID)
 		return s.Linked && s.Hello.Stream == stream
 	})
 	return a
@@ -190,10 +193,9 @@ func (b *bench) until(what string, holds func() bool) {
 func (b *bench) trial(during func(order link.Order), orders chan link.Order) *store.Trial {
 	b.t.Helper()
 	t := &store.Trial{RigID: b.rig.ID, TrimID: b.stock, Purpose: store.PurposeProof}
-	if err := b.store.CreateTrial(b.t.Context(), t, []store.Leg{{Load: "heavy", Cores: store.AsJSON([]int{0, 1}), Seconds: 10}}); err != nil {
+	if err := b.store.CreateTrial(b.t.Context(), t, []store.Leg{{LegSpec: store.LegSpec{Load: "heavy", Cores: store.AsJSON([]int{0, 1}), Seconds: 10}}}); err != nil {
 		b.t.Fatal(err)
 	}
-	b.run.Wake()
 	during(<-orders)
 	b.until("the trial ends", func() bool {
 		now, err := b.store.Trial(b.t.Context(), t.ID)
@@ -277,9 +279,9 @@ func TestTrialVerdictsFromSilenceAndBoard(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			want := store.StandingFitted // of what held too: one regime proves nothing of the others
+			want := verdict.Fitted // of what held too: one regime proves nothing of the others
 			if row.want.Failed() {
-				want = store.StandingFailed
+				want = verdict.Failed
 			}
 			if stands.Standing != want {
 				t.Errorf("the trim stands %s, want %s", stands.Standing, want)
@@ -325,7 +327,6 @@ func (b *bench) fit(trimID int64) *store.Fitting {
 	if err := b.store.CreateFitting(b.t.Context(), f); err != nil {
 		b.t.Fatal(err)
 	}
-	b.run.Wake()
 	b.until("the fitting ends", func() bool {
 		now, err := b.store.Fitting(b.t.Context(), f.ID)
 		if err != nil {

@@ -32,8 +32,8 @@ func (r *Runner) settled(status link.Status, rig int64, legs []store.Leg, next *
 	if len(starts) == 0 {
 		return true
 	}
-	now, known := r.newest.Load(rig)
-	if !known || now.(float64) <= starts[0]+settleC {
+	now, known := r.shop.NewestTemperature(rig)
+	if !known || now <= starts[0]+settleC {
 		return true
 	}
 	last := 0.0
@@ -84,19 +84,4 @@ func takeScore(l *store.Leg, earlier []store.Leg, samples channel.Samples) {
 	}
 	l.Spoilt = verdict.Spoilt(l.Finished.V.Others, start, startsOf(earlier, l.Yardstick))
 	l.Score = sql.NullFloat64{Float64: *score, Valid: true}
-}
-
-// noteNewest keeps the newest temperature of a rig.
-func (r *Runner) noteNewest(rig int64, s *link.Samples) {
-	for i, key := range s.Channels {
-		if key != channel.Temperature {
-			continue
-		}
-		for k := len(s.At) - 1; k >= 0; k-- {
-			if v := s.Values[i][k]; v != nil {
-				r.newest.Store(rig, *v)
-				return
-			}
-		}
-	}
 }

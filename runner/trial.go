@@ -14,7 +14,6 @@ import (
 	"zerokeel/core/yardstick"
 	"zerokeel/firmware"
 	"zerokeel/link"
-	"zerokeel/live"
 	"zerokeel/store"
 )
 
@@ -22,7 +21,7 @@ import (
 const TurnS = 240.0
 
 // stepTrial does the next thing for a trial: the leg at hand, or the machine's recovery after a fault.
-func (r *Runner) stepTrial(ctx context.Context, id int64) error {
+func (r *Runner) stepTrial(ctx context.Context, lease *store.Lease, id int64) error {
 	t, err := r.store.Trial(ctx, id)
 	if err != nil || t.State == store.TrialEnded {
 		return err
@@ -32,7 +31,7 @@ func (r *Runner) stepTrial(ctx context.Context, id int64) error {
 		return err
 	}
 	if t.State == store.TrialRecovering || t.State == store.TrialRestarting {
-		return r.recover(ctx, t, rig)
+		return r.recover(ctx, lease, t, rig)
 	}
 	legs, err := r.store.Legs(ctx, t.ID)
 	if err != nil {
@@ -44,21 +43,21 @@ func (r *Runner) stepTrial(ctx context.Context, id int64) error {
 			continue
 		case store.LegWaiting:
 			if t.StopAsked {
-				return r.endTrial(ctx, t, legs)
+				return r.endTrial(ctx, lease, t, legs)
 			}
 			if !r.settled(r.hub.Status(t.RigID), t.RigID, legs[:i], &legs[i]) {
 				return nil
 			}
-			return r.orderLeg(ctx, t, rig, &legs[i])
+			return r.orderLeg(ctx, lease, t, rig, &legs[i])
 		default:
-			return r.followLeg(ctx, t, rig, legs, i)
+			return r.followLeg(ctx, lease, t, rig, legs, i)
 		}
 	}
-	return r.endTrial(ctx, t, legs)
+	return r.endTrial(ctx, lease, t, legs)
 }
 
 // orderLeg stores an order, then sends it.
-func (r *Runner) orderLeg(ctx context.Context, t *store.Trial, rig *store.Rig, l *store.Leg) error {
+func (r *Runner) orderLeg(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, l *store.Leg) error {
 	status := r.hub.Status(t.RigID)
 	if !status.Linked {
 		return nil // it waits for the rig; the page says so
@@ -67,16 +66,12 @@ func (r *Runner) orderLeg(ctx context.Context, t *store.Trial, rig *store.Rig, l
 	l.BootID, l.Stream = status.Hello.BootID, status.Hello.Stream
 	l.InForce = rig.TrimInForce.Valid && rig.TrimInForce.Int64 == t.TrimID
 	l.OrderedAt = sql.NullTime{Time: time.Now().UTC(), Valid: true}
-	if err := r.store.OrderLeg(ctx, l); err != nil {
-		return err
-	}
 	if !t.StartedAt.Valid {
 		t.StartedAt = sql.NullTime{Time: store.FromMS(status.Clock(time.Now())), Valid: true}
-		if err := r.store.SaveTrial(ctx, t); err != nil {
-			return err
-		}
 	}
-	r.publish(t)
+	if err := r.store.OrderLeg(ctx, lease, t, l); err != nil {
+		return err
+	}
 	return r.send(t, l)
 }
 
@@ -106,7 +101,7 @@ func turnS(l *store.Leg) float64 {
 }
 
 // followLeg watches a leg that was ordered, and judges it once it is clear how it ended.
-func (r *Runner) followLeg(ctx context.Context, t *store.Trial, rig *store.Rig, legs []store.Leg, i int) error {
+func (r *Runner) followLeg(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, legs []store.Leg, i int) error {
 	l := &legs[i]
 	status := r.hub.Status(t.RigID)
 	sameBoot := status.Linked && status.Hello.BootID == l.BootID
@@ -116,13 +111,13 @@ func (r *Runner) followLeg(ctx context.Context, t *store.Trial, rig *store.Rig, 
 		if l.Finished.V.How == link.Halted {
 			ending = verdict.ByHand
 		}
-		return r.judge(ctx, t, rig, legs, i, ending)
+		return r.judge(ctx, lease, t, rig, legs, i, ending)
 	case status.Linked && !sameBoot:
-		return r.judge(ctx, t, rig, legs, i, r.restartOrFreeze(rig, l, status))
+		return r.judge(ctx, lease, t, rig, legs, i, r.restartOrFreeze(rig, l, status))
 	case sameBoot && status.Hello.Stream != l.Stream:
 		// The agent was started anew. It may have lost the leg, or never got the order.
-		return r.judge(ctx, t, rig, legs, i, verdict.AgentStarted)
-	case sameBoot && !passed(r.silentSince(status.Heard), silentS, status.Hello.ClockRate):
+		return r.judge(ctx, lease, t, rig, legs, i, verdict.AgentStarted)
+	case sameBoot && !passed(r.shop.SilentSince(t.RigID, status.Heard), silentS, status.Hello.ClockRate):
 		if t.StopAsked {
 			return r.hub.Order(t.RigID, link.Order{ID: l.OrderID.String, Do: link.Stop})
 		}
@@ -131,7 +126,7 @@ func (r *Runner) followLeg(ctx context.Context, t *store.Trial, rig *store.Rig, 
 		}
 		return nil
 	}
-	return r.silence(ctx, t, rig, legs, i, status)
+	return r.silence(ctx, lease, t, rig, legs, i, status)
 }
 
 // restartOrFreeze tells why a machine came up anew during a leg. Without a board to ask, a long silence before means
@@ -150,8 +145,8 @@ func (r *Runner) restartOrFreeze(rig *store.Rig, l *store.Leg, status link.Statu
 
 // silence decides about a rig that gives no sign of life. The board's own controller keeps answering when the machine
 // is frozen, off, or does not come up; without one, nothing can be told until the machine is back.
-func (r *Runner) silence(ctx context.Context, t *store.Trial, rig *store.Rig, legs []store.Leg, i int, status link.Status) error {
-	heard := r.silentSince(status.Heard)
+func (r *Runner) silence(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, legs []store.Leg, i int, status link.Status) error {
+	heard := r.shop.SilentSince(t.RigID, status.Heard)
 	if ordered := legs[i].OrderedAt.Time; ordered.After(heard) {
 		heard = ordered
 	}
@@ -164,25 +159,25 @@ func (r *Runner) silence(ctx context.Context, t *store.Trial, rig *store.Rig, le
 	case errors.Is(err, errNotYet):
 		return nil
 	case err != nil && t.StopAsked:
-		return r.judge(ctx, t, rig, legs, i, verdict.ByHand)
+		return r.judge(ctx, lease, t, rig, legs, i, verdict.ByHand)
 	case errors.Is(err, firmware.ErrByHand):
 		return nil // nothing can be told until the machine is back
 	case err != nil:
 		return err // board and agent are both away: the network, or the mains
 	case !state.On:
-		return r.judge(ctx, t, rig, legs, i, verdict.PoweredOff)
+		return r.judge(ctx, lease, t, rig, legs, i, verdict.PoweredOff)
 	case state.Running:
 		if passed(heard, silentS+lingerS, rate) {
-			return r.judge(ctx, t, rig, legs, i, verdict.Silent)
+			return r.judge(ctx, lease, t, rig, legs, i, verdict.Silent)
 		}
 	case passed(heard, silentS+2*comesUpS, rate):
-		return r.judge(ctx, t, rig, legs, i, verdict.DeadAtStart)
+		return r.judge(ctx, lease, t, rig, legs, i, verdict.DeadAtStart)
 	}
 	return nil
 }
 
 // judge stores a leg's verdict; a fault ends the trial.
-func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs []store.Leg, i int, ending verdict.Ending) error {
+func (r *Runner) judge(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, legs []store.Leg, i int, ending verdict.Ending) error {
 	l := &legs[i]
 	if err := r.store.Pack(ctx, l.ID, store.Quanta(rig.Channels.V)); err != nil {
 		return err
@@ -191,11 +186,9 @@ func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs
 	if err != nil {
 		return err
 	}
-	right, err := RightOf(ctx, r.store, rig)
-	if err != nil {
+	if err := r.shop.PutRight(ctx, rig, samples); err != nil {
 		return err
 	}
-	right.Put(samples)
 	events, err := r.store.Events(ctx, t.ID)
 	if err != nil {
 		return err
@@ -210,25 +203,20 @@ func (r *Runner) judge(ctx context.Context, t *store.Trial, rig *store.Rig, legs
 	if result.Verdict == verdict.Held {
 		takeScore(l, legs[:i], samples)
 	}
-	if err := r.store.EndLeg(ctx, t, l); err != nil {
+	if err := r.store.EndLeg(ctx, lease, t, l); err != nil {
 		return err
 	}
-	r.publish(t)
 	if result.Verdict == verdict.Held || t.GoOn && survived(result.Verdict) {
-		r.Wake()
 		return nil
 	}
-	return r.endTrial(ctx, t, legs)
+	return r.endTrial(ctx, lease, t, legs)
 }
 
 // survived tells whether the machine goes on after such a verdict as it was.
 func survived(v verdict.Verdict) bool { return v == verdict.Miscalculated || v == verdict.CoreDropped }
 
 // endTrial stores the verdict of a trial. A machine that is down is brought back before the trial counts as ended.
-func (r *Runner) endTrial(ctx context.Context, t *store.Trial, legs []store.Leg) error {
-	if err := r.store.SkipLegs(ctx, t.ID); err != nil {
-		return err
-	}
+func (r *Runner) endTrial(ctx context.Context, lease *store.Lease, t *store.Trial, legs []store.Leg) error {
 	var results []verdict.Result
 	for _, l := range legs {
 		if l.Result.Valid {
@@ -249,13 +237,7 @@ func (r *Runner) endTrial(ctx context.Context, t *store.Trial, legs []store.Leg)
 			t.State, t.BootAtEnd = store.TrialRecovering, last.BootID
 		}
 	}
-	if err := r.store.SaveTrial(ctx, t); err != nil {
-		return err
-	}
-	r.publish(t)
-	r.bus.Publish(live.Message{Topic: "trim", Rig: t.RigID, ID: t.TrimID})
-	r.Wake()
-	return nil
+	return r.store.EndTrial(ctx, lease, t, verdict.Stand)
 }
 
 func lastOrdered(legs []store.Leg) *store.Leg {
@@ -269,20 +251,18 @@ func lastOrdered(legs []store.Leg) *store.Leg {
 
 // recover brings a machine back that froze or was switched off: it is restarted over its board until it links with a
 // new boot. A rig without a board waits for a person, and the trial ends at once.
-func (r *Runner) recover(ctx context.Context, t *store.Trial, rig *store.Rig) error {
+func (r *Runner) recover(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig) error {
 	status := r.hub.Status(t.RigID)
 	state, err := r.ask(ctx, rig)
 	if errors.Is(err, firmware.ErrByHand) || (status.Linked && status.Hello.BootID != t.BootAtEnd) || t.StopAsked {
 		t.State = store.TrialEnded
-		err := r.store.SaveTrial(ctx, t)
-		r.publish(t)
-		r.bus.Publish(live.Message{Topic: "rig", Rig: t.RigID})
+		err := r.store.SaveTrial(ctx, lease, t)
 		return err
 	}
 	if t.State == store.TrialRestarting {
 		if passed(t.ActedAt, comesUpS, status.Hello.ClockRate) {
 			t.State = store.TrialRecovering
-			return r.store.SaveTrial(ctx, t)
+			return r.store.SaveTrial(ctx, lease, t)
 		}
 		return nil
 	}
@@ -305,14 +285,8 @@ func (r *Runner) recover(ctx context.Context, t *store.Trial, rig *store.Rig) er
 		}
 	}
 	t.State = store.TrialRestarting
-	if err := r.store.SaveTrial(ctx, t); err != nil {
+	if err := r.store.SaveTrial(ctx, lease, t); err != nil {
 		return err
 	}
 	return board.Apply(ctx)
 }
-
-func (r *Runner) publish(t *store.Trial) {
-	r.bus.Publish(live.Message{Topic: "trial", Rig: t.RigID, ID: t.ID})
-}
-
-var _ link.Sink = (*Runner)(nil)

@@ -65,7 +65,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"POST", one + "/watches", `{"rule":{"channel":"nope","when":"above","threshold":95,"margin":-3,"delayS":5,"message":"too warm"},"send":"ftp:x"}`, 422},
 		{"PUT", one + "/corrections/voltage.core.delivered", `{"scale":0.5,"shift":0.01,"reason":"shown doubled"}`, 200}, {"PUT", one + "/corrections/nope", `{"scale":0,"shift":1e12,"reason":"x"}`, 422},
 		{"GET", one + "/corrections", "", 200}, {"DELETE", one + "/corrections/voltage.core.delivered", "", 204}, {"DELETE", one + "/corrections/voltage.core.delivered", "", 404},
-		{"GET", one + "/channels", "", 200}, {"GET", one + "/watches", "", 200}, {"DELETE", "/api/watches/1", "", 204}, {"DELETE", "/api/watches/1", "", 404},
+		{"GET", one + "/channels", "", 200}, {"GET", "/api/channels", "", 200}, {"GET", one + "/baseline", "", 200}, {"GET", one + "/trials?before=1", "", 200}, {"GET", one + "/watches", "", 200}, {"DELETE", "/api/watches/1", "", 204}, {"DELETE", "/api/watches/1", "", 404},
 		{"GET", one + "/log", "", 200}, {"GET", one + "/log?kinds=trial,incident", "", 200},
 		{"GET", "/api/parts", "", 200}, {"GET", "/api/yardsticks", "", 200}, {"GET", one + "/scores", "", 200},
 		{"GET", one + fmt.Sprintf("/comparison?base=%d&trim=%d", stock, stock), "", 200},

@@ -176,8 +176,9 @@ func TestCourse(t *testing.T) {
 	if status != 200 || err != nil || len(file.Settings) != 4 || file.For.Processor != "corvane-s8" {
 		t.Fatalf("the file: %d, %v: %s", status, err, text)
 	}
-	var back api.Trim
-	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims/import", rig.ID), string(text), 201, &back)
+	var made api.MadeTrim
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims/import", rig.ID), string(text), 201, &made)
+	back := made.Trim
 	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/difference?from=%d&to=%d", rig.ID, a.Id, back.Id), nil, 200, &changes)
 	if len(changes) != 0 || back.Parent == nil || *back.Parent != a.Id {
 		t.Errorf("the file came back with %+v, child of %v", changes, back.Parent)
@@ -201,7 +202,7 @@ func TestCourse(t *testing.T) {
 		t.Errorf("refused files left %d trims behind", after-before)
 	}
 
-	var copied api.CopiedTrim
+	var copied api.MadeTrim
 	rig.Call("POST", fmt.Sprintf("/api/trims/%d/copy", a.Id), api.CopyTrimRequest{Rig: dunlin.ID}, 201, &copied)
 	var unfit []string
 	for _, u := range copied.Unfit {

@@ -10,6 +10,7 @@ import (
 	"github.com/prometheus/common/model"
 
 	"zerokeel/core/channel"
+	"zerokeel/core/govern"
 	"zerokeel/link"
 	"zerokeel/server/servertest"
 )
@@ -38,7 +39,7 @@ func TestFiguresComeOutAsTheyCameIn(t *testing.T) {
 		return rows
 	}
 	wide := table("")
-	if got := fmt.Sprint(wide); got != "[[time seconds temperature.package [°C] limiter] [2027-01-15T08:10:00.000Z 0.000 60.125 1] [2027-01-15T08:10:01.000Z 1.000  1] [2027-01-15T08:10:02.000Z 2.000 61.5 2]]" {
+	if got := fmt.Sprint(wide); got != "[[time seconds temperature.package [°C] limiter] [2027-01-15T08:10:00.000Z 0.000 60.125 ratio] [2027-01-15T08:10:01.000Z 1.000  ratio] [2027-01-15T08:10:02.000Z 2.000 61.5 sustained power]]" {
 		t.Errorf("wide: %s", got)
 	}
 	if long := table("?shape=long&keys=temperature.*&fromS=1"); len(long) != 2 || strings.Join(long[1][1:], " ") != "2.000 temperature.package °C 61.5" {
@@ -69,6 +70,13 @@ func TestFiguresComeOutAsTheyCameIn(t *testing.T) {
 		}
 		if labels["rig"] != "Fake, with comma" || labels["channel"] != "temperature.package" || labels["simulated"] == "" {
 			t.Errorf("labels: %v", labels)
+		}
+		holding := map[string]float64{}
+		for _, m := range families["zerokeel_limiter"].GetMetric() {
+			holding[m.Label[len(m.Label)-1].GetValue()] = m.GetGauge().GetValue()
+		}
+		if len(holding) != len(govern.Limiters) || holding["sustained power"] != 1 || holding["ratio"] != 0 {
+			t.Errorf("limiters: %v", holding)
 		}
 		return true
 	})

@@ -5,45 +5,33 @@ import (
 	"net/http"
 	"strings"
 
-	"zerokeel/core/channel"
-
 	"github.com/labstack/echo/v5"
 	dto "github.com/prometheus/client_model/go"
 	"github.com/prometheus/common/expfmt"
+
+	"zerokeel/core/channel"
+	"zerokeel/workshop"
 )
 
-// metrics serves the newest figures of every linked rig as OpenMetrics: a family for each quantity and unit.
+// metrics serves the newest figures of every rig that is linked to this process as OpenMetrics: a family for each quantity
+// and unit. Of a categorical channel there is a figure for each category, 1 for the one that holds.
 func (s *Server) metrics(c *echo.Context) error {
-	rigs, err := s.store.Rigs(c.Request().Context())
+	rigs, err := s.shop.Newest(c.Request().Context())
 	if err != nil {
 		return err
 	}
-	families := map[string]*dto.MetricFamily{}
-	var names []string
-	for _, r := range rigs {
-		if !s.runner.Hub().Status(r.ID).Linked {
-			continue
-		}
-		newest := s.vitals.all(r.ID)
-		for _, ch := range r.Channels.V {
-			value, known := newest[ch.Key]
-			if !known {
-				continue
+	f := families{by: map[string]*dto.MetricFamily{}}
+	for i := range rigs {
+		for _, ch := range rigs[i].Channels {
+			if value, known := rigs[i].Values[ch.Key]; known {
+				f.add(&rigs[i], ch, value)
 			}
-			name := metricName(ch)
-			family := families[name]
-			if family == nil {
-				family = &dto.MetricFamily{Name: &name, Help: ptr(strings.TrimSpace(ch.Quantity + " " + ch.Unit)), Type: dto.MetricType_GAUGE.Enum()}
-				families[name], names = family, append(names, name)
-			}
-			labels := []*dto.LabelPair{{Name: ptr("rig"), Value: &r.Name}, {Name: ptr("channel"), Value: ptr(ch.Key)}, {Name: ptr("simulated"), Value: ptr(fmt.Sprint(r.Simulated))}}
-			family.Metric = append(family.Metric, &dto.Metric{Label: labels, Gauge: &dto.Gauge{Value: &value}})
 		}
 	}
 	c.Response().Header().Set("Content-Type", string(expfmt.NewFormat(expfmt.TypeOpenMetrics)))
 	c.Response().WriteHeader(http.StatusOK)
-	for _, name := range names {
-		if _, err := expfmt.MetricFamilyToOpenMetrics(c.Response(), families[name]); err != nil {
+	for _, name := range f.names {
+		if _, err := expfmt.MetricFamilyToOpenMetrics(c.Response(), f.by[name]); err != nil {
 			return err
 		}
 	}
@@ -51,10 +39,39 @@ func (s *Server) metrics(c *echo.Context) error {
 	return err
 }
 
+// families gathers figures by the name of their family, in the order in which the names come up.
+type families struct {
+	names []string
+	by    map[string]*dto.MetricFamily
+}
+
+func (f *families) add(rig *workshop.Newest, ch channel.Channel, value float64) {
+	name := metricName(ch)
+	family := f.by[name]
+	if family == nil {
+		family = &dto.MetricFamily{Name: &name, Help: ptr(strings.TrimSpace(ch.Quantity + " " + ch.Unit)), Type: dto.MetricType_GAUGE.Enum()}
+		f.by[name], f.names = family, append(f.names, name)
+	}
+	labels := []*dto.LabelPair{{Name: ptr("rig"), Value: &rig.Name}, {Name: ptr("channel"), Value: ptr(ch.Key)}, {Name: ptr("simulated"), Value: ptr(fmt.Sprint(rig.Simulated))}}
+	names := ch.Categories()
+	if names == nil {
+		family.Metric = append(family.Metric, &dto.Metric{Label: labels, Gauge: &dto.Gauge{Value: &value}})
+	}
+	for i, category := range names {
+		holds := 0.0
+		if float64(i) == value {
+			holds = 1
+		}
+		own := append(labels[:len(labels):len(labels)], &dto.LabelPair{Name: ptr("category"), Value: ptr(category)})
+		family.Metric = append(family.Metric, &dto.Metric{Label: own, Gauge: &dto.Gauge{Value: &holds}})
+	}
+}
+
 func ptr[T any](v T) *T { return &v }
 
 // units are how units are spelled in names.
-var units = map[string]string{"°C": "celsius", "W": "watts", "V": "volts", "A": "amperes", "MHz": "megahertz", "rpm": "rpm", "%": "percent", "Gop/s": "gigaoperations_per_second", "K": "kelvins"}
+var units = map[string]string{"°C": "celsius", "W": "watts", "V": "volts", "A": "amperes", "MHz": "megahertz", "rpm": "rpm", "%": "percent",
+	"Gop/s": "gigaoperations_per_second", "K": "kelvins"}
 
 // metricName is the name of a channel's family, such as zerokeel_temperature_celsius.
 func metricName(ch channel.Channel) string {

@@ -3,6 +3,8 @@ package server
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
+	"io"
 	"net/http"
 	"strings"
 
@@ -14,7 +16,7 @@ import (
 
 	"zerokeel/core/invalid"
 	"zerokeel/server/api"
-	"zerokeel/store"
+	"zerokeel/workshop"
 )
 
 // problem answers every error as problem+json (RFC 9457), with each field that is wrong. What went wrong inside is
@@ -22,17 +24,19 @@ import (
 func (s *Server) problem(c *echo.Context, err error) {
 	p := api.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Title: "Something went wrong inside", Faults: []invalid.Entry{}}
 	var faults invalid.List
-	var conflict *conflict
+	var conflict *workshop.Conflict
 	var httpError *echo.HTTPError
 	switch {
 	case errors.As(err, &faults):
 		p.Status, p.Title, p.Faults = http.StatusUnprocessableEntity, "The input has faults; nothing was changed", faults
 	case errors.As(err, &conflict):
-		p.Status, p.Title = http.StatusConflict, conflict.text
-	case errors.Is(err, store.ErrNotFound):
+		p.Status, p.Title = http.StatusConflict, conflict.Error()
+	case errors.Is(err, workshop.ErrNotFound):
 		p.Status, p.Title = http.StatusNotFound, "There is no such thing"
-	case errors.Is(err, store.ErrFixed):
+	case errors.Is(err, workshop.ErrFixed):
 		p.Status, p.Title = http.StatusConflict, "This trim was fitted and no longer changes; make a new one from it"
+	case errors.Is(err, workshop.ErrNobody), errors.Is(err, workshop.ErrNotAllowed):
+		p.Status, p.Title = http.StatusForbidden, "This is not yours to do"
 	case errors.As(err, &httpError):
 		p.Status, p.Title = httpError.Code, httpError.Message
 	case echo.StatusCode(err) != 0:
@@ -49,16 +53,6 @@ func (s *Server) problem(c *echo.Context, err error) {
 		text = []byte(`{"type":"about:blank","title":"Something went wrong inside","status":500,"faults":[]}`)
 	}
 	_ = c.Blob(p.Status, "application/problem+json", text)
-}
-
-// conflict is a request that does not fit what the rig is doing.
-type conflict struct{ text string }
-
-func (c *conflict) Error() string { return c.text }
-
-// busy is the conflict with what a rig does already.
-func busy(rig string) error {
-	return &conflict{rig + " is busy; wait until its fitting or trial ends, or stop it"}
 }
 
 // validator checks requests against the API's description: what it requires is there, in its range, and nothing else.
@@ -163,4 +157,26 @@ func body[T any](c *echo.Context) (T, error) {
 		return v, f
 	}
 	return v, nil
+}
+
+// whole reads a request's body as it stands.
+func whole(c *echo.Context) ([]byte, error) {
+	text, err := io.ReadAll(c.Request().Body)
+	if err != nil {
+		return nil, fmt.Errorf("read the request: %w", err)
+	}
+	return text, nil
+}
+
+// gone answers a removal, or whatever else has nothing to tell.
+func gone(c *echo.Context, err error) error {
+	if err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// attach lets a browser save the answer under a name.
+func attach(c *echo.Context, name string) {
+	c.Response().Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s"`, name))
 }

@@ -18,38 +18,27 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"zerokeel/link"
-	"zerokeel/live"
-	"zerokeel/runner"
 	"zerokeel/server/api"
-	"zerokeel/store"
 	"zerokeel/workshop"
 )
 
 // Server serves one bench.
 type Server struct {
-	fits    fits
-	parents parents
-	boards  *workshop.Boards
-	store   *store.Store
-	runner  *runner.Runner
-	bus     *live.Bus
-	log     *slog.Logger
-	front   fs.FS
-	doc     *openapi3.T
-	vitals  *vitals
-	closed  context.Context // ends the event streams before the server shuts down
-	close   context.CancelFunc
+	shop   *workshop.Workshop
+	log    *slog.Logger
+	front  fs.FS
+	doc    *openapi3.T
+	closed context.Context // ends the event streams before the server shuts down
+	close  context.CancelFunc
 }
 
 // Config says what a server needs. Front holds the built front end, with index.html at its top. Hosts are the names,
 // beside loopback's, under which it may be addressed.
 type Config struct {
-	Store  *store.Store
-	Runner *runner.Runner
-	Bus    *live.Bus
-	Log    *slog.Logger
-	Front  fs.FS
-	Hosts  []string
+	Shop  *workshop.Workshop
+	Log   *slog.Logger
+	Front fs.FS
+	Hosts []string
 }
 
 // maxBody is the largest request body, maxTable the largest table in CSV, which is read line by line.
@@ -72,20 +61,29 @@ func bodyLimit() echo.MiddlewareFunc {
 	}
 }
 
+// actor says who acts: as long as nobody logs in, whoever asks is the bench's owner.
+func actor(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		c.SetRequest(r.WithContext(workshop.As(r.Context(), workshop.Owner)))
+		return next(c)
+	}
+}
+
 // New returns a server and its handler.
 func New(cfg Config) (*Server, http.Handler, error) {
 	doc, err := openapi3.NewLoader().LoadFromData(api.Description)
 	if err != nil {
 		return nil, nil, fmt.Errorf("read the API's description: %w", err)
 	}
-	s := &Server{store: cfg.Store, runner: cfg.Runner, bus: cfg.Bus, log: cfg.Log, front: cfg.Front, doc: doc, boards: workshop.NewBoards(), vitals: newVitals()}
+	s := &Server{shop: cfg.Shop, log: cfg.Log, front: cfg.Front, doc: doc}
 	s.closed, s.close = context.WithCancel(context.Background())
 	validate, err := s.validator()
 	if err != nil {
 		return nil, nil, err
 	}
 	e := echo.NewWithConfig(echo.Config{Logger: cfg.Log, HTTPErrorHandler: s.problem})
-	e.Use(middleware.Recover(), guard(cfg.Hosts), bodyLimit(), validate)
+	e.Use(middleware.Recover(), guard(cfg.Hosts), actor, bodyLimit(), validate)
 	api.RegisterHandlers(e, s)
 	e.GET("/api", s.page)
 	e.GET("/api/openapi.json", s.description)
@@ -97,7 +95,6 @@ func New(cfg Config) (*Server, http.Handler, error) {
 
 // Serve answers on a listener until the context ends.
 func (s *Server) Serve(ctx context.Context, l net.Listener, h http.Handler) error {
-	go s.vitals.follow(s.closed, s.bus)
 	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelDebug)}
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
@@ -107,7 +104,7 @@ func (s *Server) Serve(ctx context.Context, l net.Listener, h http.Handler) erro
 	case <-ctx.Done():
 	}
 	s.close()
-	s.runner.Hub().Close()
+	s.shop.Hub().Close()
 	grace, cancel := context.WithTimeout(context.Background(), 3*time.Second)
 	defer cancel()
 	if err := srv.Shutdown(grace); err != nil {

@@ -43,7 +43,7 @@ func (w *walks) introduce(tb testing.TB, s *store.Store, rig int64) {
 	for _, key := range w.keys {
 		h.Channels = append(h.Channels, channel.Channel{Key: key, Quantum: w.quanta[key]})
 	}
-	if _, err := s.Hello(tb.Context(), rig, h); err != nil {
+	if _, _, err := s.Hello(tb.Context(), rig, h, "me"); err != nil {
 		tb.Fatal(err)
 	}
 }

@@ -7,8 +7,6 @@ import (
 	"time"
 
 	"zerokeel/core/channel"
-
-	"github.com/jmoiron/sqlx"
 )
 
 // Correction is how a channel of a rig is put right: what was read, times the scale, plus the shift.
@@ -32,10 +30,11 @@ func (s *Store) Corrections(ctx context.Context, rig int64) ([]Correction, error
 // were summed up before: anew turns a figure as it stands into what it is from now on.
 func (s *Store) SetCorrection(ctx context.Context, c *Correction, anew func(float64) float64) error {
 	c.SetAt = time.Now().UTC().Truncate(time.Microsecond)
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		if _, err := tx.NamedExecContext(ctx, `REPLACE INTO corrections (rig_id, channel, scale, shift, reason, set_at) VALUES (:rig_id, :channel, :scale, :shift, :reason, :set_at)`, c); err != nil {
 			return err
 		}
+		tx.tell(TopicCorrection, c.RigID, 0)
 		return refigure(ctx, tx, c.RigID, c.Channel, anew)
 	})
 	return known(err, "store a correction of rig %d", c.RigID)
@@ -43,7 +42,7 @@ func (s *Store) SetCorrection(ctx context.Context, c *Correction, anew func(floa
 
 // DropCorrection removes a correction, and puts the figures back that it changed. It is ErrNotFound when there is none.
 func (s *Store) DropCorrection(ctx context.Context, rig int64, channel string, anew func(float64) float64) error {
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		result, err := tx.ExecContext(ctx, `DELETE FROM corrections WHERE rig_id = ? AND channel = ?`, rig, channel)
 		if err != nil {
 			return err
@@ -51,13 +50,14 @@ func (s *Store) DropCorrection(ctx context.Context, rig int64, channel string, a
 		if n, err := result.RowsAffected(); err != nil || n == 0 {
 			return sql.ErrNoRows
 		}
+		tx.tell(TopicCorrection, rig, 0)
 		return refigure(ctx, tx, rig, channel, anew)
 	})
 	return known(err, "remove a correction of rig %d", rig)
 }
 
 // refigure changes what a rig's legs tell of a channel.
-func refigure(ctx context.Context, tx *sqlx.Tx, rig int64, key string, anew func(float64) float64) error {
+func refigure(ctx context.Context, tx *txn, rig int64, key string, anew func(float64) float64) error {
 	var legs []struct {
 		ID      int64                  `db:"id"`
 		Figures JSON[[]channel.Figure] `db:"figures"`
@@ -75,5 +75,5 @@ func refigure(ctx context.Context, tx *sqlx.Tx, rig int64, key string, anew func
 			return err
 		}
 	}
-	return nil
+	return tx.revise(ctx, rig)
 }

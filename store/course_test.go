@@ -53,7 +53,7 @@ func TestLossStaysAnnouncedUntilItsTrimIsBack(t *testing.T) {
 	}
 	hello := func(boot string) {
 		t.Helper()
-		if _, err := s.Hello(ctx, r.ID, &link.Hello{Stream: "s", BootID: boot}); err != nil {
+		if _, _, err := s.Hello(ctx, r.ID, &link.Hello{Stream: "s", BootID: boot}, "me"); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -63,7 +63,7 @@ func TestLossStaysAnnouncedUntilItsTrimIsBack(t *testing.T) {
 	}
 	drift := []trim.Difference{{Key: "curve.all", Wanted: part.Number(-5), Found: part.Number(0)}}
 	id := func(i int) sql.NullInt64 { return sql.NullInt64{Int64: trims[i].ID, Valid: true} }
-	if err := s.Checked(ctx, r, "1.0", drift, id(0)); err != nil {
+	if err := s.Checked(ctx, nil, r, "1.0", drift, id(0)); err != nil {
 		t.Fatal(err)
 	}
 	state := func() *store.Rig {
@@ -83,7 +83,7 @@ func TestLossStaysAnnouncedUntilItsTrimIsBack(t *testing.T) {
 		t.Error("the same start is due again")
 	}
 	hello("b2")
-	if err := s.Checked(ctx, lost, "1.0", nil, id(0)); err != nil {
+	if err := s.Checked(ctx, nil, lost, "1.0", nil, id(0)); err != nil {
 		t.Fatal(err)
 	}
 	if again := state(); again.LostTrim != id(1) || len(again.Drift.V) != 1 {
@@ -94,13 +94,13 @@ func TestLossStaysAnnouncedUntilItsTrimIsBack(t *testing.T) {
 	if err := s.SetInForce(ctx, r.ID, id(2)); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Checked(ctx, &stale, "1.0", drift, sql.NullInt64{}); err != nil {
+	if err := s.Checked(ctx, nil, &stale, "1.0", drift, sql.NullInt64{}); err != nil {
 		t.Fatal(err)
 	}
 	if now := state(); now.TrimInForce != id(2) {
 		t.Errorf("a stale check changed what is in force to %v", now.TrimInForce)
 	}
-	if err := s.Checked(ctx, state(), "1.1", nil, id(1)); err != nil {
+	if err := s.Checked(ctx, nil, state(), "1.1", nil, id(1)); err != nil {
 		t.Fatal(err)
 	}
 	if back := state(); back.LostTrim.Valid || back.Drift.Valid || back.TrimInForce != id(1) {
@@ -144,7 +144,7 @@ func TestCardInTheStore(t *testing.T) {
 	if err := s.CreateFitting(ctx, &store.Fitting{RigID: r.ID, TrimID: trims[1].ID}); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a second fitting: %v", err)
 	}
-	if err := s.TickCard(ctx, f.ID, []string{"curve.all"}); err != nil {
+	if err := s.TickCard(ctx, f, []string{"curve.all"}); err != nil {
 		t.Fatal(err)
 	}
 	got, err := s.Fitting(ctx, f.ID)
@@ -152,10 +152,10 @@ func TestCardInTheStore(t *testing.T) {
 		t.Fatalf("%+v, %v", got, err)
 	}
 	got.State = store.FitInForce
-	if err := s.SaveFitting(ctx, got, sql.NullInt64{Int64: trims[2].ID, Valid: true}); err != nil {
+	if err := s.SaveFitting(ctx, nil, got, sql.NullInt64{Int64: trims[2].ID, Valid: true}, nil); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.TickCard(ctx, f.ID, nil); err != nil {
+	if err := s.TickCard(ctx, f, nil); err != nil {
 		t.Fatal(err)
 	}
 	if got, err = s.Fitting(ctx, f.ID); err != nil || len(got.Ticked.V) != 1 {

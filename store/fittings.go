@@ -5,8 +5,6 @@ import (
 	"database/sql"
 	"time"
 
-	"github.com/jmoiron/sqlx"
-
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 )
@@ -54,6 +52,14 @@ type Fitting struct {
 	Version     string                  `db:"firmware_version"` // of the board's firmware when it ended
 	Card        JSON[[]trim.Line]       `db:"card"`             // of a fitting by hand
 	Ticked      JSON[[]string]          `db:"ticked"`           // keys of the lines entered
+
+	from step // as it was loaded
+}
+
+// step is a state that was entered at a moment: what a later step must start from.
+type step struct {
+	State string
+	At    time.Time
 }
 
 // ByHand reports whether a person enters the settings at the board.
@@ -63,12 +69,12 @@ const fittingColumns = `id, rig_id, trim_id, state, failed_in, boot_before, acte
 
 // CreateFitting stores a fitting that begins. It is ErrTaken while another fitting or a trial runs on the rig.
 func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
-	now := time.Now().UTC()
+	now := time.Now().UTC().Truncate(time.Microsecond)
 	f.State, f.ActedAt, f.CreatedAt = FitStaging, now, now
 	if f.ByHand() {
 		f.State = FitEntering
 	}
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		if err := claim(ctx, tx, f.RigID); err != nil {
 			return err
 		}
@@ -78,15 +84,24 @@ func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
 			return err
 		}
 		f.ID, err = result.LastInsertId()
+		tx.tell(TopicFitting, f.RigID, f.ID)
 		return err
 	})
+	f.loaded()
 	return known(err, "fit trim %d", f.TrimID)
 }
 
-// claim makes sure that nothing runs on a rig, until the transaction ends.
-func claim(ctx context.Context, tx *sqlx.Tx, rig int64) error {
-	var id int64
-	if err := tx.GetContext(ctx, &id, `SELECT id FROM rigs WHERE id = ? FOR UPDATE`, rig); err != nil {
+// loaded notes the state from which the next step of a fitting is made.
+func (f *Fitting) loaded() { f.from = step{string(f.State), f.ActedAt} }
+
+// claim makes sure that nothing runs on a rig, until the transaction ends. It writes the rig's row: in a cluster a lock of
+// one node says nothing to the others, but of two transactions that write a row only one is committed.
+func claim(ctx context.Context, tx *txn, rig int64) error {
+	result, err := tx.ExecContext(ctx, `UPDATE rigs SET claims = claims + 1 WHERE id = ?`, rig)
+	if err != nil {
+		return err
+	}
+	if err := changed(result, sql.ErrNoRows); err != nil {
 		return err
 	}
 	var busy int
@@ -100,12 +115,20 @@ func claim(ctx context.Context, tx *sqlx.Tx, rig int64) error {
 	return nil
 }
 
-// SaveFitting stores a step of a fitting. When it ends, the rig's trim in force follows from it: inForce is that trim,
-// or not valid where the readback matches none.
-func (s *Store) SaveFitting(ctx context.Context, f *Fitting, inForce sql.NullInt64) error {
-	f.ActedAt = time.Now().UTC()
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+// SaveFitting stores a step of a fitting, from the state in which it was loaded. When it ends, the rig's trim in force
+// follows from it: inForce is that trim, or not valid where the readback matches none. stood is how its trim stands
+// from then on; nil leaves that as it is. It is ErrMoved when the fitting was stepped meanwhile, and ErrNotHeld when another
+// process holds the lease; a person's step needs none.
+func (s *Store) SaveFitting(ctx context.Context, lease *Lease, f *Fitting, inForce sql.NullInt64, stood *verdict.Stood) error {
+	f.ActedAt = time.Now().UTC().Truncate(time.Microsecond)
+	err := s.within(ctx, func(tx *txn) error {
+		if err := tx.hold(ctx, lease); err != nil {
+			return err
+		}
+		tx.tell(TopicFitting, f.RigID, f.ID)
 		if f.State.Ended() {
+			tx.tell(TopicTrim, f.RigID, f.TrimID)
+			tx.tell(TopicRig, f.RigID, 0)
 			f.EndedAt = sql.NullTime{Time: f.ActedAt, Valid: true}
 			if inForce.Valid {
 				if err := setInForce(ctx, tx, f.RigID, inForce.Int64, f.RigClock); err != nil {
@@ -116,10 +139,13 @@ func (s *Store) SaveFitting(ctx context.Context, f *Fitting, inForce sql.NullInt
 					return err
 				}
 			}
-			if f.State == FitNoPost {
-				if err := judgeTrim(ctx, tx, &Trial{TrimID: f.TrimID, Result: AsJSON(verdict.Result{Verdict: verdict.NoPost, Core: -1})}); err != nil {
+			if stood != nil {
+				if err := judgeTrim(ctx, tx, f.TrimID, stood); err != nil {
 					return err
 				}
+			}
+			if err := tx.revise(ctx, f.RigID); err != nil {
+				return err
 			}
 		}
 		if f.Version != "" {
@@ -127,17 +153,27 @@ func (s *Store) SaveFitting(ctx context.Context, f *Fitting, inForce sql.NullInt
 				return err
 			}
 		}
-		_, err := tx.NamedExecContext(ctx, `UPDATE fittings SET state = :state, firmware_version = :firmware_version, failed_in = :failed_in, boot_before = :boot_before, acted_at = :acted_at,
-			found = :found, differences = :differences, problem = :problem, ended_at = :ended_at WHERE id = :id`, f)
-		return err
+		result, err := tx.ExecContext(ctx, `UPDATE fittings SET state = ?, firmware_version = ?, failed_in = ?, boot_before = ?, acted_at = ?,
+			found = ?, differences = ?, problem = ?, ended_at = ? WHERE id = ? AND state = ? AND acted_at = ?`, f.State, f.Version, f.FailedIn,
+			f.BootBefore, f.ActedAt, f.Found, f.Differences, f.Problem, f.EndedAt, f.ID, f.from.State, f.from.At)
+		if err != nil {
+			return err
+		}
+		return changed(result, ErrMoved)
 	})
+	if err == nil {
+		f.loaded()
+	}
 	return known(err, "save fitting %d", f.ID)
 }
 
 // TickCard stores which lines of a card were entered. It changes nothing once the card has left the person's hands.
-func (s *Store) TickCard(ctx context.Context, id int64, keys []string) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE fittings SET ticked = ? WHERE id = ? AND state = ?`, AsJSON(keys), id, FitEntering)
-	return known(err, "tick the card of fitting %d", id)
+func (s *Store) TickCard(ctx context.Context, f *Fitting, keys []string) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		tx.tell(TopicFitting, f.RigID, f.ID)
+		_, err := tx.ExecContext(ctx, `UPDATE fittings SET ticked = ? WHERE id = ? AND state = ?`, AsJSON(keys), f.ID, FitEntering)
+		return err
+	}), "tick the card of fitting %d", f.ID)
 }
 
 // Fittings lists a rig's fittings, newest first.
@@ -158,5 +194,16 @@ func (s *Store) OpenFittings(ctx context.Context) ([]Fitting, error) {
 func (s *Store) Fitting(ctx context.Context, id int64) (*Fitting, error) {
 	var f Fitting
 	err := s.db.GetContext(ctx, &f, `SELECT `+fittingColumns+` FROM fittings WHERE id = ?`, id)
+	f.loaded()
 	return &f, known(err, "load fitting %d", id)
+}
+
+// FirmwareOf returns the version of the board's firmware when a trim was last found in force; empty where it never was.
+func (s *Store) FirmwareOf(ctx context.Context, id int64) (string, error) {
+	var found []string
+	err := s.db.SelectContext(ctx, &found, `SELECT firmware_version FROM fittings WHERE trim_id = ? AND state = ? ORDER BY id DESC LIMIT 1`, id, FitInForce)
+	if err != nil || len(found) == 0 {
+		return "", known(err, "look for the firmware of trim %d", id)
+	}
+	return found[0], nil
 }

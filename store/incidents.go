@@ -5,7 +5,7 @@ import (
 	"database/sql"
 	"time"
 
-	"github.com/jmoiron/sqlx"
+	"zerokeel/core/verdict"
 )
 
 // Incident is a fault seen in daily use, held against the trim then in force.
@@ -27,7 +27,7 @@ func (s *Store) AddIncident(ctx context.Context, i *Incident) error {
 		i.CreatedAt = time.Now()
 	}
 	i.CreatedAt, i.Note = i.CreatedAt.UTC().Truncate(time.Microsecond), cut(i.Note, maxNote)
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		result, err := tx.NamedExecContext(ctx, `INSERT INTO incidents (rig_id, trim_id, kind, note, created_at, boot_id)
 			VALUES (:rig_id, :trim_id, :kind, :note, :created_at, :boot_id)`, i)
 		if err != nil {
@@ -36,8 +36,11 @@ func (s *Store) AddIncident(ctx context.Context, i *Incident) error {
 		if i.ID, err = result.LastInsertId(); err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `UPDATE trims SET standing = ? WHERE id = ? AND standing = ?`, StandingFitted, i.TrimID, StandingProven)
-		return err
+		tx.tell(TopicTrim, i.RigID, i.TrimID)
+		if _, err = tx.ExecContext(ctx, `UPDATE trims SET standing = ? WHERE id = ? AND standing = ?`, verdict.Fitted, i.TrimID, verdict.Proven); err != nil {
+			return err
+		}
+		return tx.revise(ctx, i.RigID)
 	})
 	return known(err, "hold an incident against trim %d", i.TrimID)
 }

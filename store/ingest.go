@@ -6,8 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/jmoiron/sqlx"
-
 	"zerokeel/core/channel"
 	"zerokeel/link"
 )
@@ -19,7 +17,7 @@ var ErrGap = fmt.Errorf("frames are missing before these")
 // over, so that sending again does no harm.
 func (s *Store) Ingest(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
 	var last uint64
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		if err := tx.GetContext(ctx, &last, `SELECT last_seq FROM link_streams WHERE rig_id = ? AND stream = ? FOR UPDATE`, rig, stream); err != nil {
 			return err
 		}
@@ -39,6 +37,11 @@ func (s *Store) Ingest(ctx context.Context, rig int64, stream string, frames []l
 		if err := in.finish(); err != nil {
 			return err
 		}
+		for i := range frames {
+			if f := &frames[i]; f.Started != nil || f.Finished != nil || len(f.Events) > 0 {
+				tx.tell(TopicTrial, rig, 0)
+			}
+		}
 		_, err := tx.ExecContext(ctx, `UPDATE link_streams SET last_seq = ? WHERE rig_id = ? AND stream = ?`, last, rig, stream)
 		return err
 	})
@@ -56,7 +59,7 @@ type orderedLeg struct {
 type ingest struct {
 	store *Store
 	ctx   context.Context
-	tx    *sqlx.Tx
+	tx    *txn
 	rig   int64
 	legs  map[string]*orderedLeg
 

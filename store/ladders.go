@@ -65,13 +65,13 @@ func (s *Store) Ladder(ctx context.Context, id string) (*Ladder, error) {
 
 // SaveLadder stores a template under an id, new or not.
 func (s *Store) SaveLadder(ctx context.Context, id string, t *ladder.Template) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO ladders (id, template, changed_at) VALUES (?, ?, ?)
+	_, err := s.exec(ctx, `INSERT INTO ladders (id, template, changed_at) VALUES (?, ?, ?)
 		ON DUPLICATE KEY UPDATE template = VALUES(template), changed_at = VALUES(changed_at)`, id, AsJSON(*t), time.Now().UTC())
 	return known(err, "save ladder %s", id)
 }
 
 // DropLadder removes a workshop's own template, or puts a delivered one back as it was.
 func (s *Store) DropLadder(ctx context.Context, id string) error {
-	_, err := s.db.ExecContext(ctx, `DELETE FROM ladders WHERE id = ?`, id)
+	_, err := s.exec(ctx, `DELETE FROM ladders WHERE id = ?`, id)
 	return known(err, "remove ladder %s", id)
 }

@@ -39,7 +39,7 @@ func (s *Store) LogMapping(ctx context.Context, source string) ([]columns.Target
 
 // SaveLogMapping keeps how the columns of a source are mapped.
 func (s *Store) SaveLogMapping(ctx context.Context, source string, mapping []columns.Target) error {
-	_, err := s.db.ExecContext(ctx, `REPLACE INTO log_sources (id, mapping, changed_at) VALUES (?, ?, ?)`, source, AsJSON(mapping), time.Now().UTC())
+	_, err := s.exec(ctx, `REPLACE INTO log_sources (id, mapping, changed_at) VALUES (?, ?, ?)`, source, AsJSON(mapping), time.Now().UTC())
 	return known(err, "keep the mapping of %.40q", source)
 }
 
@@ -66,7 +66,7 @@ func (s *Store) LogChannels(ctx context.Context, trial int64) ([]channel.Channel
 func (s *Store) JoinLog(ctx context.Context, l *Log, fill func(add func(leg int64, samples map[string][]series.Sample) error) error) error {
 	l.CreatedAt = time.Now().UTC().Truncate(time.Microsecond)
 	// Not tried again after a deadlock: what is read is gone by then.
-	err := s.once(ctx, func(tx *sqlx.Tx) error {
+	err := s.once(ctx, func(tx *txn) error {
 		err := fill(func(leg int64, samples map[string][]series.Sample) error {
 			return s.insertBlocks(ctx, tx, leg, samples, nil)
 		})
@@ -79,8 +79,10 @@ func (s *Store) JoinLog(ctx context.Context, l *Log, fill func(add func(leg int6
 		if err != nil {
 			return err
 		}
-		l.ID, err = result.LastInsertId()
-		return err
+		if l.ID, err = result.LastInsertId(); err != nil {
+			return err
+		}
+		return told(ctx, tx, l.TrialID)
 	})
 	return known(err, "join a log to trial %d", l.TrialID)
 }
@@ -90,7 +92,7 @@ const typedSource = "typed "
 
 // AddReading notes what a person read of a meter during a leg, in a log of its own for each channel.
 func (s *Store) AddReading(ctx context.Context, trial, leg int64, c channel.Channel, x series.Sample) error {
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		if err := s.insertBlocks(ctx, tx, leg, map[string][]series.Sample{c.Key: {x}}, nil); err != nil {
 			return err
 		}
@@ -98,12 +100,15 @@ func (s *Store) AddReading(ctx context.Context, trial, leg int64, c channel.Chan
 		if err != nil {
 			return err
 		}
-		if n, err := result.RowsAffected(); err != nil || n > 0 {
+		n, err := result.RowsAffected()
+		if err == nil && n == 0 {
+			_, err = tx.ExecContext(ctx, `INSERT INTO logs (trial_id, source_id, name, shift_s, channels, lines_read, lines_used, broken, created_at) VALUES (?, ?, ?, 0, ?, 1, 1, 0, ?)`,
+				trial, typedSource+c.Key, c.Label+", typed in", AsJSON([]channel.Channel{c}), time.Now().UTC())
+		}
+		if err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `INSERT INTO logs (trial_id, source_id, name, shift_s, channels, lines_read, lines_used, broken, created_at) VALUES (?, ?, ?, 0, ?, 1, 1, 0, ?)`,
-			trial, typedSource+c.Key, c.Label+", typed in", AsJSON([]channel.Channel{c}), time.Now().UTC())
-		return err
+		return told(ctx, tx, trial)
 	})
 	return known(err, "note a reading of trial %d", trial)
 }
@@ -124,7 +129,7 @@ func (s *Store) DropLog(ctx context.Context, trial, id int64) error {
 	for i, c := range row.Channels.V {
 		keys[i] = c.Key
 	}
-	err = s.within(ctx, func(tx *sqlx.Tx) error {
+	err = s.within(ctx, func(tx *txn) error {
 		query, args, err := sqlx.In(`DELETE t FROM telemetry t JOIN channels c ON c.id = t.channel_id JOIN legs l ON l.id = t.leg_id
 			WHERE l.trial_id = ? AND c.name IN (?)`, trial, append(keys, ""))
 		if err != nil {
@@ -139,8 +144,10 @@ func (s *Store) DropLog(ctx context.Context, trial, id int64) error {
 				return err
 			}
 		}
-		_, err = tx.ExecContext(ctx, `DELETE FROM logs WHERE id = ?`, id)
-		return err
+		if _, err = tx.ExecContext(ctx, `DELETE FROM logs WHERE id = ?`, id); err != nil {
+			return err
+		}
+		return told(ctx, tx, trial)
 	})
 	return known(err, "take log %d off", id)
 }
@@ -154,6 +161,20 @@ func (s *Store) AddFigures(ctx context.Context, l *Leg, list []channel.Figure) e
 		return slices.ContainsFunc(list, func(o channel.Figure) bool { return o.Key == f.Key })
 	})
 	l.Figures = AsJSON(append(rest, list...))
-	_, err := s.db.ExecContext(ctx, `UPDATE legs SET figures = ? WHERE id = ?`, l.Figures, l.ID)
-	return known(err, "add figures to leg %d", l.ID)
+	return known(s.within(ctx, func(tx *txn) error {
+		if _, err := tx.ExecContext(ctx, `UPDATE legs SET figures = ? WHERE id = ?`, l.Figures, l.ID); err != nil {
+			return err
+		}
+		return told(ctx, tx, l.TrialID)
+	}), "add figures to leg %d", l.ID)
+}
+
+// told notes that a trial's figures were told anew.
+func told(ctx context.Context, tx *txn, trial int64) error {
+	var rig int64
+	if err := tx.GetContext(ctx, &rig, `SELECT rig_id FROM trials WHERE id = ?`, trial); err != nil {
+		return err
+	}
+	tx.tell(TopicTrial, rig, trial)
+	return tx.revise(ctx, rig)
 }

@@ -8,8 +8,6 @@ import (
 	"fmt"
 	"time"
 
-	"github.com/jmoiron/sqlx"
-
 	"zerokeel/core/part"
 )
 
@@ -23,9 +21,16 @@ type Part struct {
 
 // PutPart stores a sheet, in place of an earlier one of the same kind and id.
 func (s *Store) PutPart(ctx context.Context, p Part) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO parts (kind, id, name, sheet, updated_at) VALUES (?, ?, ?, ?, ?)
-		ON DUPLICATE KEY UPDATE name = VALUES(name), sheet = VALUES(sheet), updated_at = VALUES(updated_at)`, p.Kind, p.ID, p.Name, string(p.Sheet), time.Now().UTC())
-	return known(err, "store %s %s", p.Kind, p.ID)
+	return known(s.within(ctx, func(tx *txn) error {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO parts (kind, id, name, sheet, updated_at) VALUES (?, ?, ?, ?, ?)
+			ON DUPLICATE KEY UPDATE name = VALUES(name), sheet = VALUES(sheet), updated_at = VALUES(updated_at)`, p.Kind, p.ID, p.Name, string(p.Sheet), time.Now().UTC()); err != nil {
+			return err
+		}
+		tx.tell(TopicPart, 0, 0)
+		_, err := tx.ExecContext(ctx, `UPDATE rigs SET records_version = records_version + 1 WHERE (? = 'processor' AND processor_id = ?) OR (? = 'board' AND board_id = ?)
+			OR (? = 'cooler' AND cooler_id = ?) OR (? = 'memory' AND memory_id = ?)`, p.Kind, p.ID, p.Kind, p.ID, p.Kind, p.ID, p.Kind, p.ID)
+		return err
+	}), "store %s %s", p.Kind, p.ID)
 }
 
 // Parts lists every sheet.
@@ -70,7 +75,7 @@ func (s *Store) Part(ctx context.Context, kind, id string) (*Part, error) {
 
 // DeletePart removes a sheet. It is ErrTaken while a rig uses it.
 func (s *Store) DeletePart(ctx context.Context, kind, id string) error {
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		var used int
 		if err := tx.GetContext(ctx, &used, `SELECT COUNT(*) FROM rigs WHERE (? = 'processor' AND processor_id = ?) OR (? = 'board' AND board_id = ?)
 			OR (? = 'cooler' AND cooler_id = ?) OR (? = 'memory' AND memory_id = ?) FOR UPDATE`, kind, id, kind, id, kind, id, kind, id); err != nil {

@@ -5,10 +5,9 @@ import (
 	"database/sql"
 	"time"
 
-	"github.com/jmoiron/sqlx"
-
 	"zerokeel/core/channel"
 	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
 	"zerokeel/link"
 )
 
@@ -36,15 +35,16 @@ type Rig struct {
 	LostTrim         sql.NullInt64           `db:"lost_trim"` // the trim that was in force and no longer is
 	Drift            JSON[[]trim.Difference] `db:"drift"`     // in what
 	CreatedAt        time.Time               `db:"created_at"`
+	RecordsVersion   int64                   `db:"records_version"` // raised by whatever changes what a fit or preflight reads of it
 }
 
 const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id, firmware_address, firmware_user,
-	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, lost_trim, drift, created_at`
+	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, lost_trim, drift, created_at, records_version`
 
 // CreateRig stores a rig and its first trim, T0: the settings as delivered, or as found where they cannot be read.
 func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool) error {
 	r.CreatedAt = time.Now().UTC().Truncate(time.Microsecond)
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		result, err := tx.NamedExecContext(ctx, `INSERT INTO rigs (name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id,
 			firmware_address, firmware_user, firmware_password, token_hash, created_at) VALUES (:name, :simulated, :ambient_c, :processor_id,
 			:board_id, :cooler_id, :memory_id, :firmware_address, :firmware_user, :firmware_password, :token_hash, :created_at)`, r)
@@ -54,7 +54,8 @@ func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool
 		if r.ID, err = result.LastInsertId(); err != nil {
 			return err
 		}
-		first.RigID, first.Standing = r.ID, StandingDraft
+		tx.tell(TopicRig, r.ID, 0)
+		first.RigID, first.Standing = r.ID, verdict.Draft
 		if err := insertTrim(ctx, tx, first); err != nil {
 			return err
 		}
@@ -97,15 +98,23 @@ func (s *Store) RigByToken(ctx context.Context, hash []byte) (*Rig, error) {
 
 // UpdateRig stores what a person may change of a rig.
 func (s *Store) UpdateRig(ctx context.Context, r *Rig) error {
-	_, err := s.db.NamedExecContext(ctx, `UPDATE rigs SET ambient_c = :ambient_c, firmware_address = :firmware_address, firmware_user = :firmware_user,
-		firmware_password = :firmware_password, token_hash = :token_hash, refit = :refit WHERE id = :id`, r)
-	return known(err, "update rig %d", r.ID)
+	return known(s.within(ctx, func(tx *txn) error {
+		tx.tell(TopicRig, r.ID, 0)
+		_, err := tx.NamedExecContext(ctx, `UPDATE rigs SET ambient_c = :ambient_c, firmware_address = :firmware_address, firmware_user = :firmware_user,
+			firmware_password = :firmware_password, token_hash = :token_hash, refit = :refit, records_version = records_version + 1 WHERE id = :id`, r)
+		return err
+	}), "update rig %d", r.ID)
 }
 
-// Hello stores what a rig said of itself, and returns the last frame held of its stream.
-func (s *Store) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
-	var last uint64
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+// Hello stores what a rig said of itself, makes the process that it is linked to its holder, and returns the last frame
+// held of its stream.
+func (s *Store) Hello(ctx context.Context, rig int64, h *link.Hello, holder string) (last uint64, lease Lease, err error) {
+	err = s.within(ctx, func(tx *txn) error {
+		var err error
+		if lease, err = takeLease(ctx, tx, rig, holder, Link{Simulated: h.Simulated, ClockMS: h.Now, ClockRate: h.ClockRate}); err != nil {
+			return err
+		}
+		tx.tell(TopicRig, rig, 0)
 		if _, err := tx.ExecContext(ctx, `UPDATE rigs SET check_due = check_due OR boot_id <> ?, boot_id = ?, facts = ?, channels = ? WHERE id = ?`,
 			h.BootID, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), rig); err != nil {
 			return err
@@ -115,13 +124,16 @@ func (s *Store) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, er
 		}
 		return tx.GetContext(ctx, &last, `SELECT last_seq FROM link_streams WHERE rig_id = ? AND stream = ?`, rig, h.Stream)
 	})
-	return last, known(err, "store the hello of rig %d", rig)
+	return last, lease, known(err, "store the hello of rig %d", rig)
 }
 
 // SetInForce records which trim is in force on a rig; none when it is not valid.
 func (s *Store) SetInForce(ctx context.Context, rig int64, trimID sql.NullInt64) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE rigs SET trim_in_force = ? WHERE id = ?`, trimID, rig)
-	return known(err, "set the trim in force of rig %d", rig)
+	return known(s.within(ctx, func(tx *txn) error {
+		tx.tell(TopicRig, rig, 0)
+		_, err := tx.ExecContext(ctx, `UPDATE rigs SET trim_in_force = ? WHERE id = ?`, trimID, rig)
+		return err
+	}), "set the trim in force of rig %d", rig)
 }
 
 // DueChecks lists the rigs that have started anew since their settings were last read, and run no fitting.
@@ -135,7 +147,7 @@ func (s *Store) DueChecks(ctx context.Context) ([]Rig, error) {
 // Checked records what a rig's board said: what drifted from the trim that was in force, and which trim is in force then.
 // A loss stays announced until its trim is in force again. It changes nothing when another fitting has begun or another
 // trim is in force by now.
-func (s *Store) Checked(ctx context.Context, r *Rig, version string, drift []trim.Difference, inForce sql.NullInt64) error {
+func (s *Store) Checked(ctx context.Context, lease *Lease, r *Rig, version string, drift []trim.Difference, inForce sql.NullInt64) error {
 	lost, lostTrim := r.Drift, r.LostTrim
 	switch {
 	case len(drift) > 0:
@@ -143,23 +155,38 @@ func (s *Store) Checked(ctx context.Context, r *Rig, version string, drift []tri
 	case inForce == r.LostTrim:
 		lost, lostTrim = JSON[[]trim.Difference]{}, sql.NullInt64{}
 	}
-	_, err := s.db.ExecContext(ctx, `UPDATE rigs SET check_due = FALSE, firmware_version = ?, drift = ?, lost_trim = ?, trim_in_force = ?
-		WHERE id = ? AND trim_in_force <=> ? AND NOT EXISTS (SELECT 1 FROM fittings WHERE rig_id = rigs.id AND ended_at IS NULL)`,
-		version, lost, lostTrim, inForce, r.ID, r.TrimInForce)
-	return known(err, "record the check of rig %d", r.ID)
+	return known(s.within(ctx, func(tx *txn) error {
+		if err := tx.hold(ctx, lease); err != nil {
+			return err
+		}
+		tx.tell(TopicRig, r.ID, 0)
+		if len(drift) > 0 {
+			tx.tell(TopicTrim, r.ID, r.TrimInForce.Int64)
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE rigs SET check_due = FALSE, firmware_version = ?, drift = ?, lost_trim = ?, trim_in_force = ?
+			WHERE id = ? AND trim_in_force <=> ? AND NOT EXISTS (SELECT 1 FROM fittings WHERE rig_id = rigs.id AND ended_at IS NULL)`,
+			version, lost, lostTrim, inForce, r.ID, r.TrimInForce)
+		return err
+	}), "record the check of rig %d", r.ID)
 }
 
 // NothingToCheck records that a rig's settings cannot be read, or that there are none to be in force.
 func (s *Store) NothingToCheck(ctx context.Context, rig int64) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE rigs SET check_due = FALSE WHERE id = ?`, rig)
+	_, err := s.exec(ctx, `UPDATE rigs SET check_due = FALSE WHERE id = ?`, rig)
 	return known(err, "record the check of rig %d", rig)
 }
 
-func setInForce(ctx context.Context, tx *sqlx.Tx, rig, trimID int64, at time.Time) error {
+func setInForce(ctx context.Context, tx *txn, rig, trimID int64, at time.Time) error {
 	if _, err := tx.ExecContext(ctx, `UPDATE rigs SET trim_in_force = ?, lost_trim = NULL, drift = NULL WHERE id = ?`, trimID, rig); err != nil {
 		return err
 	}
 	_, err := tx.ExecContext(ctx, `UPDATE trims SET fitted_at = COALESCE(fitted_at, ?), standing = IF(standing = ?, ?, standing) WHERE id = ?`,
-		at, StandingDraft, StandingFitted, trimID)
+		at, verdict.Draft, verdict.Fitted, trimID)
+	return err
+}
+
+// revise notes that what a fit or preflight reads of a rig has changed.
+func (t *txn) revise(ctx context.Context, rig int64) error {
+	_, err := t.ExecContext(ctx, `UPDATE rigs SET records_version = records_version + 1 WHERE id = ?`, rig)
 	return err
 }

@@ -5,8 +5,6 @@ import (
 	"database/sql"
 	"time"
 
-	"github.com/jmoiron/sqlx"
-
 	"zerokeel/core/channel"
 	"zerokeel/core/yardstick"
 )
@@ -53,8 +51,9 @@ func (s *Store) Scores(ctx context.Context, rig int64) ([]Score, error) {
 // AddScores stores scores of a rig that were taken elsewhere, with the yardsticks that are new to the workshop, all or
 // none, and returns how many were. One that is there already, from the same moment, is passed over.
 func (s *Store) AddScores(ctx context.Context, rig int64, list []Score, fresh []yardstick.Yardstick) (added int, err error) {
-	err = s.within(ctx, func(tx *sqlx.Tx) error {
+	err = s.within(ctx, func(tx *txn) error {
 		added = 0
+		tx.tell(TopicTrial, rig, 0)
 		for _, y := range fresh {
 			if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO yardsticks (id, name, unit, better) VALUES (?, ?, ?, ?)`, y.ID, y.Name, y.Unit, y.Better); err != nil {
 				return err
@@ -80,7 +79,8 @@ func (s *Store) AddScores(ctx context.Context, rig int64, list []Score, fresh []
 
 // DropScore removes a score that was typed or imported, and its yardstick with the last of its scores.
 func (s *Store) DropScore(ctx context.Context, rig, id int64) error {
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
+		tx.tell(TopicTrial, rig, 0)
 		result, err := tx.ExecContext(ctx, `DELETE FROM scores WHERE id = ? AND rig_id = ? AND leg_id IS NULL`, id, rig)
 		if err != nil {
 			return err
@@ -92,4 +92,18 @@ func (s *Store) DropScore(ctx context.Context, rig, id int64) error {
 		return err
 	})
 	return known(err, "remove score %d", id)
+}
+
+// Values returns the values of a yardstick by trim, without those that are spoilt.
+func (s *Store) Values(ctx context.Context, rig int64, yardstick string) (map[int64][]float64, error) {
+	var rows []struct {
+		Trim  int64   `db:"trim_id"`
+		Value float64 `db:"value"`
+	}
+	err := s.db.SelectContext(ctx, &rows, `SELECT trim_id, value FROM scores WHERE rig_id = ? AND yardstick_id = ? AND spoilt = '' ORDER BY id`, rig, yardstick)
+	out := map[int64][]float64{}
+	for _, r := range rows {
+		out[r.Trim] = append(out[r.Trim], r.Value)
+	}
+	return out, known(err, "list the %s scores of rig %d", yardstick, rig)
 }

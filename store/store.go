@@ -24,8 +24,9 @@ var migrations embed.FS
 
 // Store is a database of Zero Keel.
 type Store struct {
-	db       *sqlx.DB
-	channels *channelNames
+	db        *sqlx.DB
+	channels  *channelNames
+	committed chan struct{} // holds a word whenever news were put into the outbox
 }
 
 // Errors that callers tell apart.
@@ -35,16 +36,27 @@ var (
 	ErrFixed    = errors.New("the trim was fitted and no longer changes")
 )
 
-// Open connects to the database of a data source name.
+// Open connects to the database of a data source name. What the store relies on it sets itself: times are read as UTC, and
+// an update counts the rows that it finds, whether or not they change.
 func Open(ctx context.Context, dsn string) (*Store, error) {
-	db, err := sqlx.ConnectContext(ctx, "mysql", dsn)
+	cfg, err := mysql.ParseDSN(dsn)
 	if err != nil {
+		return nil, fmt.Errorf("read the data source name: %w", err)
+	}
+	cfg.ParseTime, cfg.Loc, cfg.ClientFoundRows = true, time.UTC, true
+	connector, err := mysql.NewConnector(cfg)
+	if err != nil {
+		return nil, fmt.Errorf("open the database: %w", err)
+	}
+	db := sqlx.NewDb(sql.OpenDB(connector), "mysql")
+	if err := db.PingContext(ctx); err != nil {
+		_ = db.Close()
 		return nil, fmt.Errorf("open the database: %w", err)
 	}
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxLifetime(10 * time.Minute)
-	return &Store{db: db, channels: &channelNames{ids: map[string]int64{}}}, nil
+	return &Store{db: db, channels: &channelNames{ids: map[string]int64{}}, committed: make(chan struct{}, 1)}, nil
 }
 
 // Close closes every connection.
@@ -90,29 +102,66 @@ func (s *Store) Rewind(ctx context.Context) error {
 	return nil
 }
 
-// within runs fn in a transaction, again when MariaDB asks for it because of a deadlock.
-func (s *Store) within(ctx context.Context, fn func(*sqlx.Tx) error) error {
-	const attempts = 5
+// attempts is how often a transaction is tried that MariaDB gives up because of another one.
+const attempts = 8
+
+// again runs fn, once more whenever it lost against another transaction: in a deadlock, or, in a cluster, against one that
+// was committed on another node.
+func again(fn func() error) error {
 	var err error
 	for range attempts {
-		if err = s.once(ctx, fn); !isDeadlock(err) {
+		if err = fn(); !isConflict(err) {
 			return err
 		}
 	}
 	return err
 }
 
-func (s *Store) once(ctx context.Context, fn func(*sqlx.Tx) error) error {
-	tx, err := s.db.BeginTxx(ctx, nil)
+// within runs fn in a transaction, again when it lost against another one, so fn starts from nothing each time.
+func (s *Store) within(ctx context.Context, fn func(*txn) error) error {
+	return again(func() error { return s.once(ctx, fn) })
+}
+
+func (s *Store) once(ctx context.Context, fn func(*txn) error) error {
+	begun, err := s.db.BeginTxx(ctx, nil)
 	if err != nil {
 		return fmt.Errorf("begin: %w", err)
 	}
+	tx := &txn{Tx: begun}
 	defer func() { _ = tx.Rollback() }()
 	if err := fn(tx); err != nil {
 		return err
 	}
+	if err := tx.write(ctx); err != nil {
+		return fmt.Errorf("tell news: %w", err)
+	}
 	if err := tx.Commit(); err != nil {
 		return fmt.Errorf("commit: %w", err)
+	}
+	if len(tx.news) > 0 {
+		select {
+		case s.committed <- struct{}{}:
+		default:
+		}
+	}
+	return nil
+}
+
+// exec runs one statement that is a transaction by itself.
+func (s *Store) exec(ctx context.Context, query string, args ...any) (result sql.Result, err error) {
+	err = again(func() error {
+		result, err = s.db.ExecContext(ctx, query, args...)
+		return err
+	})
+	return result, err
+}
+
+// changed is err when a statement changed no row.
+func changed(result sql.Result, err error) error {
+	if n, failed := result.RowsAffected(); failed != nil {
+		return failed
+	} else if n == 0 {
+		return err
 	}
 	return nil
 }
@@ -124,7 +173,8 @@ const (
 	erLockDeadlock    = 1213
 )
 
-func isDeadlock(err error) bool {
+// isConflict reports whether a transaction lost against another one. A cluster says so in the words of a deadlock.
+func isConflict(err error) bool {
 	var e *mysql.MySQLError
 	return errors.As(err, &e) && (e.Number == erLockDeadlock || e.Number == erLockWaitTimeout)
 }

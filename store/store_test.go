@@ -51,7 +51,7 @@ func order(t testing.TB, s *store.Store) (*store.Rig, *store.Trial, store.Leg) {
 		t.Fatal(err)
 	}
 	trial := &store.Trial{RigID: r.ID, TrimID: r.TrimInForce.Int64, Purpose: store.PurposeProof}
-	if err := s.CreateTrial(ctx, trial, []store.Leg{{Load: "heavy", Cores: store.AsJSON([]int{0, 1}), Seconds: 10}}); err != nil {
+	if err := s.CreateTrial(ctx, trial, []store.Leg{{LegSpec: store.LegSpec{Load: "heavy", Cores: store.AsJSON([]int{0, 1}), Seconds: 10}}}); err != nil {
 		t.Fatal(err)
 	}
 	legs, err := s.Legs(ctx, trial.ID)
@@ -61,10 +61,10 @@ func order(t testing.TB, s *store.Store) (*store.Rig, *store.Trial, store.Leg) {
 	l := legs[0]
 	l.State, l.InForce = store.LegOrdered, true
 	l.OrderID.String, l.OrderID.Valid = "o1", true
-	if err := s.OrderLeg(ctx, &l); err != nil {
+	if err := s.OrderLeg(ctx, nil, trial, &l); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Hello(ctx, r.ID, &link.Hello{Stream: "s1", BootID: "b1"}); err != nil {
+	if _, _, err := s.Hello(ctx, r.ID, &link.Hello{Stream: "s1", BootID: "b1"}, "me"); err != nil {
 		t.Fatal(err)
 	}
 	return r, trial, l
@@ -135,7 +135,7 @@ func TestIngestTakesEveryFrameOnce(t *testing.T) {
 	if err != nil || len(events) != 1 || events[0].Core != 1 {
 		t.Errorf("events: %+v, %v", events, err)
 	}
-	if last, err := s.Hello(ctx, r.ID, &link.Hello{Stream: "s1", BootID: "b1"}); err != nil || last != 5 {
+	if last, _, err := s.Hello(ctx, r.ID, &link.Hello{Stream: "s1", BootID: "b1"}, "me"); err != nil || last != 5 {
 		t.Errorf("the next hello is told %d, %v; want 5", last, err)
 	}
 }
@@ -164,7 +164,7 @@ func TestOneThingAtATimeOnARig(t *testing.T) {
 	if err := s.CreateFitting(ctx, &store.Fitting{RigID: r.ID, TrimID: trial.TrimID}); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a fitting during a trial: %v, want ErrTaken", err)
 	}
-	if err := s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trial.TrimID, Purpose: store.PurposeProof}, []store.Leg{{Load: "idle", Cores: store.AsJSON([]int{0})}}); !errors.Is(err, store.ErrTaken) {
+	if err := s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trial.TrimID, Purpose: store.PurposeProof}, []store.Leg{{LegSpec: store.LegSpec{Load: "idle", Cores: store.AsJSON([]int{0})}}}); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a trial during a trial: %v, want ErrTaken", err)
 	}
 	if err := s.CreateRig(ctx, &store.Rig{Name: "Petrel", TokenHash: []byte("another token, 32 bytes long....")}, &store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{})}, false); !errors.Is(err, store.ErrTaken) {
@@ -192,16 +192,16 @@ func TestTrimIsFixedOnceFitted(t *testing.T) {
 		t.Errorf("a fitted trim changes: %v, want ErrFixed", err)
 	}
 	trial.State, trial.Result = store.TrialEnded, store.AsJSON(verdict.Result{Verdict: verdict.Held, Core: -1, AtS: 10})
-	if err := s.SaveTrial(ctx, trial); err != nil {
+	if err := s.EndTrial(ctx, nil, trial, verdict.Stand); err != nil {
 		t.Fatal(err)
 	}
-	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != store.StandingProven {
+	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != verdict.Proven {
 		t.Errorf("after a proof that held it stands %s", got.Standing)
 	}
 	if err := s.AddIncident(ctx, &store.Incident{RigID: r.ID, TrimID: trial.TrimID, Kind: "froze"}); err != nil {
 		t.Fatal(err)
 	}
-	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != store.StandingFitted {
+	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != verdict.Fitted {
 		t.Errorf("after an incident it stands %s, want fitted", got.Standing)
 	}
 }
@@ -254,7 +254,7 @@ func TestNumbersAreGivenOnce(t *testing.T) {
 	}
 	for range n {
 		go func() {
-			made <- s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trims[0].ID, Purpose: store.PurposeProof}, []store.Leg{{Load: "idle", Cores: store.AsJSON([]int{0}), Seconds: 1}})
+			made <- s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trims[0].ID, Purpose: store.PurposeProof}, []store.Leg{{LegSpec: store.LegSpec{Load: "idle", Cores: store.AsJSON([]int{0}), Seconds: 1}}})
 		}()
 	}
 	won := 0
@@ -280,12 +280,11 @@ func TestScoresCarryTheirFigures(t *testing.T) {
 	l.Figures = store.AsJSON([]channel.Figure{{Key: "power.package", Unit: "W", Mean: 141.5, Peak: 160}})
 	l.Score.Float64, l.Score.Valid = 11700, true
 	l.StartedMS.Int64, l.StartedMS.Valid = 1_700_000_000_000, true
-	if err := s.EndLeg(ctx, trial, &l); err != nil {
+	if err := s.EndLeg(ctx, nil, trial, &l); err != nil {
 		t.Fatal(err)
 	}
-	l.State = store.LegEnded
-	if err := s.EndLeg(ctx, trial, &l); err != nil {
-		t.Fatal(err)
+	if err := s.EndLeg(ctx, nil, trial, &l); !errors.Is(err, store.ErrMoved) {
+		t.Fatalf("a leg ends twice: %v", err)
 	}
 	legs, err := s.Legs(ctx, trial.ID)
 	if err != nil || legs[0].State != store.LegEnded || legs[0].Result.V.Verdict != verdict.Held || legs[0].Score.Float64 != 11700 {

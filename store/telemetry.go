@@ -101,7 +101,7 @@ func (s *Store) LegsToPack(ctx context.Context) ([]int64, error) {
 
 // Pack turns the unpacked telemetry of a leg into blocks. quanta holds the channels' quanta.
 func (s *Store) Pack(ctx context.Context, leg int64, quanta map[string]float64) error {
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		var rows []struct {
 			ID   int64  `db:"id"`
 			Body []byte `db:"body"`
@@ -130,7 +130,7 @@ func (s *Store) Pack(ctx context.Context, leg int64, quanta map[string]float64) 
 }
 
 // insertBlocks packs the samples of channels, each sorted by time, and stores them.
-func (s *Store) insertBlocks(ctx context.Context, tx *sqlx.Tx, leg int64, channels map[string][]series.Sample, quanta map[string]float64) error {
+func (s *Store) insertBlocks(ctx context.Context, tx *txn, leg int64, channels map[string][]series.Sample, quanta map[string]float64) error {
 	keys := slices.Sorted(maps.Keys(channels))
 	ids, err := s.channels.number(ctx, s.db, keys) // outside: a number outlives a failed packing
 	if err != nil {
@@ -253,7 +253,7 @@ func (s *Store) Levels(ctx context.Context, leg int64, q Span) (map[string][]ser
 // packed yet.
 func (s *Store) read(ctx context.Context, leg int64, q Span, column string, packed func(key string, b *block) error, loose func(map[string][]series.Sample)) error {
 	// One snapshot, so that a packing in between neither hides nor doubles samples.
-	return s.once(ctx, func(tx *sqlx.Tx) error {
+	return s.once(ctx, func(tx *txn) error {
 		names, ids, err := s.channels.load(ctx, tx)
 		if err != nil {
 			return err

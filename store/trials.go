@@ -48,7 +48,12 @@ type Trial struct {
 	StartedAt sql.NullTime         `db:"started_at"` // on the rig's clock
 	CreatedAt time.Time            `db:"created_at"`
 	EndedAt   sql.NullTime         `db:"ended_at"`
+
+	from step // as it was loaded
 }
+
+// loaded notes the state from which the next step of a trial is made.
+func (t *Trial) loaded() { t.from = step{string(t.State), t.ActedAt} }
 
 // LegState is where a leg stands.
 type LegState string
@@ -61,34 +66,58 @@ const (
 	LegSkipped LegState = "not run"
 )
 
-// Leg is a leg as stored.
+// Leg is a leg as stored: what was asked for, how far it is, and how it ended.
 type Leg struct {
-	ID        int64                            `db:"id"`
-	TrialID   int64                            `db:"trial_id"`
-	Position  int                              `db:"position"`
-	Load      load.Kind                        `db:"load_kind"`
-	Yardstick string                           `db:"yardstick_id"`
-	Cores     JSON[[]int]                      `db:"cores"`
-	Seconds   float64                          `db:"seconds"`
-	Inject    JSON[link.Inject]                `db:"inject"`
-	OrderID   sql.NullString                   `db:"order_id"`
-	State     LegState                         `db:"state"`
-	BootID    string                           `db:"boot_id"`  // in which it was ordered
-	InForce   bool                             `db:"in_force"` // the trim was in force then
-	Stream    string                           `db:"stream"`   // of the agent that was ordered
-	OrderedAt sql.NullTime                     `db:"ordered_at"`
-	StartedMS sql.NullInt64                    `db:"started_ms"` // on the rig's clock
-	SeenS     float64                          `db:"seen_s"`     // newest sign of it, since its start
-	Finished  JSON[link.Finished]              `db:"finished"`
-	Limiters  JSON[map[govern.Limiter]float64] `db:"limiters"`
-	Result    JSON[verdict.Result]             `db:"result"`
-	Figures   JSON[[]channel.Figure]           `db:"figures"`
-	Score     sql.NullFloat64                  `db:"score"`
-	Width     string                           `db:"width"`     // of the vectors; empty for the widest
-	MemoryMB  int                              `db:"memory_mb"` // of a memory load; 0 leaves it to the rig
-	AbortC    float64                          `db:"abort_c"`   // 0 leaves it to the rig
-	TargetC   float64                          `db:"target_c"`  // 0 for full load
-	Spoilt    string                           // why its score does not count; kept with the score
+	ID       int64 `db:"id"`
+	TrialID  int64 `db:"trial_id"`
+	Position int   `db:"position"`
+	LegSpec
+	LegCourse
+	LegEnding
+}
+
+// LegSpec is what a leg shall do.
+type LegSpec struct {
+	Load      load.Kind         `db:"load_kind"`
+	Yardstick string            `db:"yardstick_id"` // of a benchmark's run; empty for a load
+	Cores     JSON[[]int]       `db:"cores"`
+	Seconds   float64           `db:"seconds"`
+	Inject    JSON[link.Inject] `db:"inject"`
+	Width     string            `db:"width"`     // of the vectors; empty for the widest
+	MemoryMB  int               `db:"memory_mb"` // of a memory load; 0 leaves it to the rig
+	AbortC    float64           `db:"abort_c"`   // 0 leaves it to the rig
+	TargetC   float64           `db:"target_c"`  // 0 for full load
+}
+
+// LegCourse is how far a leg is.
+type LegCourse struct {
+	State     LegState       `db:"state"`
+	OrderID   sql.NullString `db:"order_id"`
+	BootID    string         `db:"boot_id"`  // in which it was ordered
+	InForce   bool           `db:"in_force"` // the trim was in force then
+	Stream    string         `db:"stream"`   // of the agent that was ordered
+	OrderedAt sql.NullTime   `db:"ordered_at"`
+	StartedMS sql.NullInt64  `db:"started_ms"` // on the rig's clock
+	SeenS     float64        `db:"seen_s"`     // newest sign of it, since its start
+}
+
+// LegEnding is how a leg ended: what the rig said, and what came of it.
+type LegEnding struct {
+	Finished JSON[link.Finished]              `db:"finished"`
+	Limiters JSON[map[govern.Limiter]float64] `db:"limiters"`
+	Result   JSON[verdict.Result]             `db:"result"`
+	Figures  JSON[[]channel.Figure]           `db:"figures"`
+	Score    sql.NullFloat64                  `db:"score"`
+	Spoilt   string                           `db:"-"` // why its score does not count; kept with the score
+}
+
+// EndMS is when the newest sign of a leg that began came, ms on the rig's clock.
+func (l *Leg) EndMS() int64 {
+	ran := l.SeenS
+	if l.Finished.Valid {
+		ran = l.Finished.V.RanS
+	}
+	return l.StartedMS.Int64 + int64(1000*ran)
 }
 
 // Event is an event of a leg as stored.
@@ -109,9 +138,9 @@ const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seco
 
 // CreateTrial numbers and stores a trial with its legs. It is ErrTaken while something else runs on the rig.
 func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
-	now := time.Now().UTC()
+	now := time.Now().UTC().Truncate(time.Microsecond)
 	t.State, t.CreatedAt, t.ActedAt = TrialRunning, now, now
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		if err := claim(ctx, tx, t.RigID); err != nil {
 			return err
 		}
@@ -126,6 +155,7 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 		if t.ID, err = result.LastInsertId(); err != nil {
 			return err
 		}
+		tx.tell(TopicTrial, t.RigID, t.ID)
 		for i := range legs {
 			legs[i].TrialID, legs[i].Position, legs[i].State = t.ID, i, LegWaiting
 		}
@@ -133,6 +163,7 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 			VALUES (:trial_id, :position, :load_kind, :yardstick_id, :cores, :seconds, :inject, :state, :width, :memory_mb, :abort_c, :target_c)`, legs)
 		return err
 	})
+	t.loaded()
 	return known(err, "start a trial of trim %d", t.TrimID)
 }
 
@@ -140,13 +171,18 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 func (s *Store) Trial(ctx context.Context, id int64) (*Trial, error) {
 	var t Trial
 	err := s.db.GetContext(ctx, &t, `SELECT `+trialColumns+` FROM trials WHERE id = ?`, id)
+	t.loaded()
 	return &t, known(err, "load trial %d", id)
 }
 
-// Trials lists a rig's trials, newest first.
-func (s *Store) Trials(ctx context.Context, rig int64) ([]Trial, error) {
+// trialPage is how many trials are listed at once.
+const trialPage = 200
+
+// Trials lists a rig's newest trials, at most trialPage of them, newest first: those with a number below before, where that
+// is above 0.
+func (s *Store) Trials(ctx context.Context, rig int64, before int) ([]Trial, error) {
 	list := []Trial{}
-	err := s.db.SelectContext(ctx, &list, `SELECT `+trialColumns+` FROM trials WHERE rig_id = ? ORDER BY id DESC LIMIT 200`, rig)
+	err := s.db.SelectContext(ctx, &list, `SELECT `+trialColumns+` FROM trials WHERE rig_id = ? AND (? <= 0 OR number < ?) ORDER BY number DESC LIMIT ?`, rig, before, before, trialPage)
 	return list, known(err, "list the trials of rig %d", rig)
 }
 
@@ -170,59 +206,120 @@ func (s *Store) Legs(ctx context.Context, trials ...int64) ([]Leg, error) {
 	return list, known(err, "list legs")
 }
 
-// SaveTrial stores a step of a trial, and how its proof ended against the trim.
-func (s *Store) SaveTrial(ctx context.Context, t *Trial) error {
-	t.ActedAt = time.Now().UTC()
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+// Judge tells how a trim stands by its trials, oldest first, and the moment of its last incident; false leaves that as it is.
+type Judge func(trials []verdict.Tried, incident time.Time) (verdict.Stood, bool)
+
+// SaveTrial stores a step of a trial, from the state in which it was loaded. It is ErrMoved when the trial was stepped
+// meanwhile, and ErrNotHeld when another process holds the lease.
+func (s *Store) SaveTrial(ctx context.Context, lease *Lease, t *Trial) error {
+	return s.saveTrial(ctx, lease, t, nil)
+}
+
+// EndTrial is SaveTrial for the step that gives a trial its result: the legs that did not run are marked, and the trim is
+// judged by all of its trials as they stand then.
+func (s *Store) EndTrial(ctx context.Context, lease *Lease, t *Trial, judge Judge) error {
+	return s.saveTrial(ctx, lease, t, judge)
+}
+
+func (s *Store) saveTrial(ctx context.Context, lease *Lease, t *Trial, judge Judge) error {
+	t.ActedAt = time.Now().UTC().Truncate(time.Microsecond)
+	err := s.within(ctx, func(tx *txn) error {
+		if err := tx.hold(ctx, lease); err != nil {
+			return err
+		}
+		tx.tell(TopicTrial, t.RigID, t.ID)
 		if t.State == TrialEnded {
 			t.EndedAt = sql.NullTime{Time: t.ActedAt, Valid: true}
+			tx.tell(TopicRig, t.RigID, 0)
 		}
-		if t.Result.Valid && (t.Purpose == PurposeProof || t.Result.V.Verdict.Failed()) && !t.Result.V.Injected {
-			if err := judgeTrim(ctx, tx, t); err != nil {
-				return err
-			}
+		result, err := tx.ExecContext(ctx, `UPDATE trials SET state = ?, acted_at = ?, boot_at_end = ?, result = ?, started_at = ?, ended_at = ?
+			WHERE id = ? AND state = ? AND acted_at = ?`, t.State, t.ActedAt, t.BootAtEnd, t.Result, t.StartedAt, t.EndedAt, t.ID, t.from.State, t.from.At)
+		if err == nil {
+			err = changed(result, ErrMoved)
 		}
-		_, err := tx.NamedExecContext(ctx, `UPDATE trials SET state = :state, acted_at = :acted_at, boot_at_end = :boot_at_end, result = :result,
-			started_at = :started_at, ended_at = :ended_at WHERE id = :id`, t)
-		return err
+		if err != nil || judge == nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE legs SET state = ? WHERE trial_id = ? AND state = ?`, LegSkipped, t.ID, LegWaiting); err != nil {
+			return err
+		}
+		return judged(ctx, tx, t, judge)
 	})
+	if err == nil {
+		t.loaded()
+	}
 	return known(err, "save trial %d", t.ID)
 }
 
+// judged records how a trial's trim stands by now.
+func judged(ctx context.Context, tx *txn, t *Trial, judge Judge) error {
+	list, incident, err := tried(ctx, tx, t.TrimID)
+	if err != nil {
+		return err
+	}
+	stood, ok := judge(list, incident)
+	if !ok {
+		return nil
+	}
+	tx.tell(TopicTrim, t.RigID, t.TrimID)
+	if err := judgeTrim(ctx, tx, t.TrimID, &stood); err != nil {
+		return err
+	}
+	return tx.revise(ctx, t.RigID)
+}
+
 // AskStop records that a trial shall stop.
-func (s *Store) AskStop(ctx context.Context, id int64) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE trials SET stop_asked = TRUE WHERE id = ?`, id)
-	return known(err, "stop trial %d", id)
+func (s *Store) AskStop(ctx context.Context, t *Trial) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		tx.tell(TopicTrial, t.RigID, t.ID)
+		_, err := tx.ExecContext(ctx, `UPDATE trials SET stop_asked = TRUE WHERE id = ?`, t.ID)
+		return err
+	}), "stop trial %d", t.ID)
 }
 
-// OrderLeg stores the order of a leg before it is sent.
-func (s *Store) OrderLeg(ctx context.Context, l *Leg) error {
-	_, err := s.db.NamedExecContext(ctx, `UPDATE legs SET state = :state, order_id = :order_id, boot_id = :boot_id, stream = :stream, in_force = :in_force,
-		ordered_at = :ordered_at WHERE id = :id`, l)
-	return known(err, "order leg %d", l.ID)
-}
-
-// EndLeg stores the verdict and figures of a leg, and its score.
-func (s *Store) EndLeg(ctx context.Context, t *Trial, l *Leg) error {
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.NamedExecContext(ctx, `UPDATE legs SET state = :state, result = :result, figures = :figures, score = :score WHERE id = :id`, l); err != nil {
+// OrderLeg stores the order of a leg that waits, before it is sent, and when its trial started if it has not.
+func (s *Store) OrderLeg(ctx context.Context, lease *Lease, t *Trial, l *Leg) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		if err := tx.hold(ctx, lease); err != nil {
 			return err
 		}
-		if !l.Score.Valid {
-			return nil
+		tx.tell(TopicTrial, t.RigID, t.ID)
+		result, err := tx.ExecContext(ctx, `UPDATE legs SET state = ?, order_id = ?, boot_id = ?, stream = ?, in_force = ?, ordered_at = ? WHERE id = ? AND state = ?`,
+			l.State, l.OrderID, l.BootID, l.Stream, l.InForce, l.OrderedAt, l.ID, LegWaiting)
+		if err == nil {
+			err = changed(result, ErrMoved)
 		}
-		at := FromMS(l.StartedMS.Int64)
-		_, err := tx.ExecContext(ctx, `INSERT IGNORE INTO scores (rig_id, trim_id, leg_id, yardstick_id, value, rig_clock, spoilt) VALUES (?, ?, ?, ?, ?, ?, ?)`,
-			t.RigID, t.TrimID, l.ID, l.Yardstick, l.Score.Float64, at, cut(l.Spoilt, 200))
+		if err != nil {
+			return err
+		}
+		_, err = tx.ExecContext(ctx, `UPDATE trials SET started_at = COALESCE(started_at, ?) WHERE id = ?`, t.StartedAt, t.ID)
+		return err
+	}), "order leg %d", l.ID)
+}
+
+// EndLeg stores the verdict and figures of a leg that has none, and its score.
+func (s *Store) EndLeg(ctx context.Context, lease *Lease, t *Trial, l *Leg) error {
+	err := s.within(ctx, func(tx *txn) error {
+		if err := tx.hold(ctx, lease); err != nil {
+			return err
+		}
+		tx.tell(TopicTrial, t.RigID, t.ID)
+		result, err := tx.ExecContext(ctx, `UPDATE legs SET state = ?, result = ?, figures = ?, score = ? WHERE id = ? AND result IS NULL`, l.State, l.Result, l.Figures, l.Score, l.ID)
+		if err == nil {
+			err = changed(result, ErrMoved)
+		}
+		if err == nil {
+			err = tx.revise(ctx, t.RigID)
+		}
+		if err != nil || !l.Score.Valid {
+			return err
+		}
+		tx.tell(TopicTrim, t.RigID, t.TrimID) // whose mean score is another one now
+		_, err = tx.ExecContext(ctx, `INSERT IGNORE INTO scores (rig_id, trim_id, leg_id, yardstick_id, value, rig_clock, spoilt) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			t.RigID, t.TrimID, l.ID, l.Yardstick, l.Score.Float64, FromMS(l.StartedMS.Int64), cut(l.Spoilt, 200))
 		return err
 	})
 	return known(err, "end leg %d", l.ID)
-}
-
-// SkipLegs marks the legs that will not run.
-func (s *Store) SkipLegs(ctx context.Context, trial int64) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE legs SET state = ? WHERE trial_id = ? AND state = ?`, LegSkipped, trial, LegWaiting)
-	return known(err, "skip legs of trial %d", trial)
 }
 
 // Events lists the events of a trial's legs.
@@ -233,11 +330,50 @@ func (s *Store) Events(ctx context.Context, trial int64) ([]Event, error) {
 	return list, known(err, "list the events of trial %d", trial)
 }
 
-// AddEvent stores an event.
-func (s *Store) AddEvent(ctx context.Context, e *Event) error {
-	result, err := s.db.NamedExecContext(ctx, `INSERT INTO events (leg_id, kind, at_s, core, injected, note) VALUES (:leg_id, :kind, :at_s, :core, :injected, :note)`, e)
-	if err == nil {
-		e.ID, err = result.LastInsertId()
+// AddEvent stores an event of a rig's leg.
+func (s *Store) AddEvent(ctx context.Context, rig int64, e *Event) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		tx.tell(TopicTrial, rig, 0)
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO events (leg_id, kind, at_s, core, injected, note) VALUES (:leg_id, :kind, :at_s, :core, :injected, :note)`, e)
+		if err == nil {
+			e.ID, err = result.LastInsertId()
+		}
+		return err
+	}), "store an event")
+}
+
+// HeldLeg is a leg of loads that held, with the trim that it ran under.
+type HeldLeg struct {
+	ID      int64                  `db:"id"`
+	TrimID  int64                  `db:"trim_id"`
+	Load    load.Kind              `db:"load_kind"`
+	SeenS   float64                `db:"seen_s"`
+	Figures JSON[[]channel.Figure] `db:"figures"`
+}
+
+// HeldLegs lists every leg of loads of a rig that held for at least so many seconds, oldest first.
+func (s *Store) HeldLegs(ctx context.Context, rig int64, leastS float64) ([]HeldLeg, error) {
+	list := []HeldLeg{}
+	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.load_kind, l.seen_s, l.figures FROM legs l JOIN trials t ON t.id = l.trial_id
+		WHERE t.rig_id = ? AND l.yardstick_id = '' AND l.seen_s >= ? AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, leastS, verdict.Held)
+	return list, known(err, "list the legs of rig %d that held", rig)
+}
+
+// FirstHeld returns the figures of the first leg of a proof under T0 that held a load; none when there was none.
+func (s *Store) FirstHeld(ctx context.Context, rig int64, kind load.Kind) ([]channel.Figure, error) {
+	var found []JSON[[]channel.Figure]
+	err := s.db.SelectContext(ctx, &found, `SELECT l.figures FROM legs l JOIN trials t ON t.id = l.trial_id JOIN trims m ON m.id = t.trim_id
+		WHERE t.rig_id = ? AND m.number = 0 AND t.purpose = ? AND l.load_kind = ? AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id LIMIT 1`,
+		rig, PurposeProof, kind, verdict.Held)
+	if err != nil || len(found) == 0 {
+		return []channel.Figure{}, known(err, "look for the baseline of rig %d", rig)
 	}
-	return known(err, "store an event")
+	return found[0].V, nil
+}
+
+// NewestLegs lists the legs of a rig's newest trial.
+func (s *Store) NewestLegs(ctx context.Context, rig int64) ([]Leg, error) {
+	list := []Leg{}
+	err := s.db.SelectContext(ctx, &list, `SELECT `+legColumns+` FROM legs WHERE trial_id = (SELECT MAX(id) FROM trials WHERE rig_id = ?) ORDER BY position`, rig)
+	return list, known(err, "list the newest legs of rig %d", rig)
 }

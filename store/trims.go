@@ -5,22 +5,10 @@ import (
 	"database/sql"
 	"time"
 
-	"github.com/jmoiron/sqlx"
-
 	"zerokeel/core/forecast"
 	"zerokeel/core/load"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
-)
-
-// Standing is how far a trim has come.
-type Standing string
-
-const (
-	StandingDraft  Standing = "draft"  // never fitted; may still change
-	StandingFitted Standing = "fitted" // was in force, but not proven
-	StandingProven Standing = "proven" // what was tried held, and every regime was tried
-	StandingFailed Standing = "failed" // its last proof failed
 )
 
 // Profile is what a trim is kept for. A rig has at most one trim of each.
@@ -42,7 +30,7 @@ type Trim struct {
 	Reason    string                `db:"reason"`
 	Settings  JSON[trim.Settings]   `db:"settings"`
 	Forecast  JSON[forecast.Result] `db:"forecast"`
-	Standing  Standing              `db:"standing"`
+	Standing  verdict.Standing      `db:"standing"`
 	Verdict   verdict.Verdict       `db:"verdict"`
 	Core      int                   `db:"core"`
 	VerdictS  float64               `db:"verdict_s"`
@@ -56,10 +44,13 @@ type Trim struct {
 const trimColumns = `id, rig_id, number, parent_id, name, reason, settings, forecast, standing, verdict, core, verdict_s, created_at, fitted_at, notes, profile, untried`
 
 // insertTrim numbers and stores a trim. Numbers count per rig from 0, which is stock.
-func insertTrim(ctx context.Context, tx *sqlx.Tx, t *Trim) error {
-	// The rig's row serves as the lock under which numbers are given out.
-	var rig int64
-	if err := tx.GetContext(ctx, &rig, `SELECT id FROM rigs WHERE id = ? FOR UPDATE`, t.RigID); err != nil {
+func insertTrim(ctx context.Context, tx *txn, t *Trim) error {
+	// Numbers are given out under a lock on the rig's row; in a cluster the row is written, so that of two nodes one loses.
+	result, err := tx.ExecContext(ctx, `UPDATE rigs SET claims = claims + 1 WHERE id = ?`, t.RigID)
+	if err == nil {
+		err = changed(result, sql.ErrNoRows)
+	}
+	if err != nil {
 		return err
 	}
 	if err := tx.GetContext(ctx, &t.Number, `SELECT COALESCE(MAX(number) + 1, 0) FROM trims WHERE rig_id = ?`, t.RigID); err != nil {
@@ -69,19 +60,20 @@ func insertTrim(ctx context.Context, tx *sqlx.Tx, t *Trim) error {
 		t.CreatedAt = time.Now()
 	}
 	t.CreatedAt, t.Core = t.CreatedAt.UTC().Truncate(time.Microsecond), -1
-	result, err := tx.NamedExecContext(ctx, `INSERT INTO trims (rig_id, number, parent_id, name, reason, settings, forecast, standing, core, created_at, notes)
+	result, err = tx.NamedExecContext(ctx, `INSERT INTO trims (rig_id, number, parent_id, name, reason, settings, forecast, standing, core, created_at, notes)
 		VALUES (:rig_id, :number, :parent_id, :name, :reason, :settings, :forecast, :standing, :core, :created_at, :notes)`, t)
 	if err != nil {
 		return err
 	}
 	t.ID, err = result.LastInsertId()
+	tx.tell(TopicTrim, t.RigID, t.ID)
 	return err
 }
 
 // CreateTrim numbers and stores a trim.
 func (s *Store) CreateTrim(ctx context.Context, t *Trim) error {
-	t.Standing = StandingDraft
-	return known(s.within(ctx, func(tx *sqlx.Tx) error { return insertTrim(ctx, tx, t) }), "create trim %q", t.Name)
+	t.Standing = verdict.Draft
+	return known(s.within(ctx, func(tx *txn) error { return insertTrim(ctx, tx, t) }), "create trim %q", t.Name)
 }
 
 // Trims lists a rig's trims by number.
@@ -100,21 +92,22 @@ func (s *Store) Trim(ctx context.Context, id int64) (*Trim, error) {
 
 // UpdateTrim stores a changed draft. It is ErrFixed once the trim was fitted, or is about to be.
 func (s *Store) UpdateTrim(ctx context.Context, t *Trim) error {
-	result, err := s.db.NamedExecContext(ctx, `UPDATE trims SET name = :name, reason = :reason, settings = :settings, forecast = :forecast
-		WHERE id = :id AND standing = 'draft' AND NOT EXISTS (SELECT 1 FROM fittings WHERE trim_id = :id)`, t)
-	if err != nil {
-		return known(err, "update trim %d", t.ID)
-	}
-	if n, err := result.RowsAffected(); err != nil || n == 0 {
-		return known(ErrFixed, "update trim %d", t.ID)
-	}
-	return nil
+	return known(s.within(ctx, func(tx *txn) error {
+		tx.tell(TopicTrim, t.RigID, t.ID)
+		result, err := tx.NamedExecContext(ctx, `UPDATE trims SET name = :name, reason = :reason, settings = :settings, forecast = :forecast
+			WHERE id = :id AND standing = 'draft' AND NOT EXISTS (SELECT 1 FROM fittings WHERE trim_id = :id)`, t)
+		if err != nil {
+			return err
+		}
+		return changed(result, ErrFixed)
+	}), "update trim %d", t.ID)
 }
 
 // NoteTrim stores what may change of a trim at any time: its notes, and what it is kept for. Another trim of the rig that
 // was kept for the same is so no longer.
 func (s *Store) NoteTrim(ctx context.Context, t *Trim) error {
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
+		tx.tell(TopicTrim, t.RigID, t.ID)
 		if t.Profile != ProfileNone {
 			if _, err := tx.ExecContext(ctx, `UPDATE trims SET profile = '' WHERE rig_id = ? AND profile = ? AND id <> ?`, t.RigID, t.Profile, t.ID); err != nil {
 				return err
@@ -126,53 +119,52 @@ func (s *Store) NoteTrim(ctx context.Context, t *Trim) error {
 	return known(err, "note trim %d", t.ID)
 }
 
-// judgeTrim records how a proof ended against the trim. A stopped or void proof says nothing about it. One that held makes
-// it proven once every core has held in every regime since the last fault.
-func judgeTrim(ctx context.Context, tx *sqlx.Tx, t *Trial) error {
-	r, standing, untried := t.Result.V, StandingProven, []load.Regime(nil)
-	switch {
-	case r.Verdict.Failed():
-		standing = StandingFailed
-	case r.Verdict != verdict.Held:
-		return nil
-	default:
-		var err error
-		if untried, err = untriedBy(ctx, tx, t); err != nil {
-			return err
-		}
-		if len(untried) > 0 {
-			standing = StandingFitted
-		}
-	}
-	_, err := tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict = ?, core = ?, verdict_s = ?, untried = ? WHERE id = ?`, standing, r.Verdict, r.Core, r.AtS, AsJSON(untried), t.TrimID)
+// judgeTrim records how a trim stands.
+func judgeTrim(ctx context.Context, tx *txn, id int64, by *verdict.Stood) error {
+	_, err := tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict = ?, core = ?, verdict_s = ?, untried = ? WHERE id = ?`,
+		by.Standing, by.Verdict, by.Core, by.AtS, AsJSON(by.Untried), id)
 	return err
 }
 
-// untriedBy lists the regimes in which a trial's trim has yet to hold.
-func untriedBy(ctx context.Context, tx *sqlx.Tx, t *Trial) ([]load.Regime, error) {
-	var rows []struct {
+// tried lists the trials of a trim that have a result, oldest first, with their judged legs, and when the last incident was
+// held against it; a zero time is none.
+func tried(ctx context.Context, tx *txn, trim int64) (list []verdict.Tried, incident time.Time, err error) {
+	var trials []Trial
+	if err := tx.SelectContext(ctx, &trials, `SELECT `+trialColumns+` FROM trials WHERE trim_id = ? AND result IS NOT NULL ORDER BY id`, trim); err != nil {
+		return nil, incident, err
+	}
+	var legs []struct {
+		Trial  int64                `db:"trial_id"`
 		Load   load.Kind            `db:"load_kind"`
 		Cores  JSON[[]int]          `db:"cores"`
 		Result JSON[verdict.Result] `db:"result"`
 	}
-	err := tx.SelectContext(ctx, &rows, `SELECT l.load_kind, l.cores, l.result FROM legs l JOIN trials t ON t.id = l.trial_id
-		WHERE t.trim_id = ? AND t.purpose = 'proof' AND l.result IS NOT NULL
-			AND t.id > (SELECT COALESCE(MAX(f.id), 0) FROM trials f WHERE f.trim_id = t.trim_id AND f.id <> ?
-				AND JSON_VALUE(f.result, '$.verdict') NOT IN ('held', 'stopped', 'void') AND JSON_VALUE(f.result, '$.injected') NOT IN ('1', 'true'))
-			AND (t.id = ? OR t.started_at > (SELECT COALESCE(MAX(i.created_at), '1970-01-01') FROM incidents i WHERE i.trim_id = t.trim_id))`,
-		t.TrimID, t.ID, t.ID)
-	if err != nil {
-		return nil, err
+	if err := tx.SelectContext(ctx, &legs, `SELECT l.trial_id, l.load_kind, l.cores, l.result FROM legs l JOIN trials t ON t.id = l.trial_id
+		WHERE t.trim_id = ? AND t.result IS NOT NULL AND l.result IS NOT NULL ORDER BY l.trial_id, l.position`, trim); err != nil {
+		return nil, incident, err
 	}
-	cores := t.Cores.V
-	var held []verdict.Hold
-	for _, r := range rows {
-		if r.Result.V.Verdict == verdict.Held {
-			held = append(held, verdict.Hold{Load: r.Load, Cores: r.Cores.V, Exposure: r.Result.V.Exposure})
+	for _, t := range trials {
+		one := verdict.Tried{Proof: t.Purpose == PurposeProof, Result: t.Result.V, StartedAt: t.StartedAt.Time}
+		if t.Cores.Valid {
+			one.Cores = t.Cores.V
 		}
-		if !t.Cores.Valid {
-			cores = append(cores, r.Cores.V...)
+		for ; len(legs) > 0 && legs[0].Trial == t.ID; legs = legs[1:] {
+			one.Legs = append(one.Legs, verdict.TriedLeg{Load: legs[0].Load, Cores: legs[0].Cores.V, Result: legs[0].Result.V})
 		}
+		list = append(list, one)
 	}
-	return verdict.Untried(cores, held), nil
+	var last sql.NullTime
+	err = tx.GetContext(ctx, &last, `SELECT MAX(created_at) FROM incidents WHERE trim_id = ?`, trim)
+	return list, last.Time, err
+}
+
+// InForceOn lists the settings in force on the other rigs with the same processor as one.
+func (s *Store) InForceOn(ctx context.Context, r *Rig) ([]trim.Settings, error) {
+	var rows []JSON[trim.Settings]
+	err := s.db.SelectContext(ctx, &rows, `SELECT m.settings FROM rigs r JOIN trims m ON m.id = r.trim_in_force WHERE r.processor_id = ? AND r.id <> ?`, r.Processor, r.ID)
+	list := make([]trim.Settings, len(rows))
+	for i, row := range rows {
+		list[i] = row.V
+	}
+	return list, known(err, "list what is in force on rigs like %s", r.Name)
 }

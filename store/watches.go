@@ -5,8 +5,6 @@ import (
 	"database/sql"
 	"time"
 
-	"github.com/jmoiron/sqlx"
-
 	"zerokeel/core/watch"
 )
 
@@ -47,19 +45,24 @@ func (s *Store) Watches(ctx context.Context, rig int64) ([]Watch, error) {
 // AddWatch stores a watch.
 func (s *Store) AddWatch(ctx context.Context, w *Watch) error {
 	w.State = AsJSON(watch.State{})
-	result, err := s.db.NamedExecContext(ctx, `INSERT INTO watches (rig_id, rule, send, state) VALUES (:rig_id, :rule, :send, :state)`, w)
-	if err == nil {
-		w.ID, err = result.LastInsertId()
-	}
-	return known(err, "store a watch")
+	return known(s.within(ctx, func(tx *txn) error {
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO watches (rig_id, rule, send, state) VALUES (:rig_id, :rule, :send, :state)`, w)
+		if err == nil {
+			w.ID, err = result.LastInsertId()
+			tx.tell(TopicWatch, w.RigID, w.ID)
+		}
+		return err
+	}), "store a watch")
 }
 
 // DropWatch removes a watch; what it told stays in the log.
 func (s *Store) DropWatch(ctx context.Context, id int64) (rig int64, err error) {
-	err = s.within(ctx, func(tx *sqlx.Tx) error {
+	err = s.within(ctx, func(tx *txn) error {
 		if err := tx.GetContext(ctx, &rig, `SELECT rig_id FROM watches WHERE id = ? FOR UPDATE`, id); err != nil {
 			return err
 		}
+		tx.tell(TopicWatch, rig, id)
+		tx.tell(TopicRig, rig, 0)
 		_, err := tx.ExecContext(ctx, `DELETE FROM watches WHERE id = ?`, id)
 		return err
 	})
@@ -77,7 +80,7 @@ type Reading struct {
 // the same change twice.
 func (s *Store) StepWatches(ctx context.Context, rig int64, readings map[string][]Reading) ([]Notice, error) {
 	var changes []Notice
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		changes = nil
 		var list []Watch
 		if err := tx.SelectContext(ctx, &list, `SELECT `+watchColumns+` FROM watches WHERE rig_id = ? FOR UPDATE`, rig); err != nil {
@@ -104,6 +107,8 @@ func (s *Store) StepWatches(ctx context.Context, rig int64, readings map[string]
 			}
 		}
 		for i := range changes {
+			tx.tell(TopicWatch, rig, changes[i].WatchID)
+			tx.tell(TopicRig, rig, 0)
 			result, err := tx.NamedExecContext(ctx, `INSERT INTO notices (rig_id, watch_id, raised, rule, value, at, send, due_at)
 				VALUES (:rig_id, :watch_id, :raised, :rule, :value, :at, :send, :due_at)`, changes[i])
 			if err != nil {
@@ -123,7 +128,7 @@ const noticeColumns = `id, rig_id, watch_id, raised, rule, value, at, send, due_
 // ClaimNotice takes the next notice that is due, for a time within which nobody else takes it; nil if there is none.
 func (s *Store) ClaimNotice(ctx context.Context, hold time.Duration) (*Notice, error) {
 	var found []Notice
-	err := s.within(ctx, func(tx *sqlx.Tx) error {
+	err := s.within(ctx, func(tx *txn) error {
 		found = nil
 		now := time.Now().UTC()
 		if err := tx.SelectContext(ctx, &found, `SELECT `+noticeColumns+` FROM notices WHERE due_at <= ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, now); err != nil || len(found) == 0 {
@@ -140,6 +145,6 @@ func (s *Store) ClaimNotice(ctx context.Context, hold time.Duration) (*Notice, e
 
 // SettleNotice records how a notice was sent; due says when to try again, nil for no more.
 func (s *Store) SettleNotice(ctx context.Context, id int64, outcome string, due *time.Time) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE notices SET outcome = ?, due_at = ? WHERE id = ?`, cut(outcome, 200), due, id)
+	_, err := s.exec(ctx, `UPDATE notices SET outcome = ?, due_at = ? WHERE id = ?`, cut(outcome, 200), due, id)
 	return known(err, "settle notice %d", id)
 }

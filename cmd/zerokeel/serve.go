@@ -9,11 +9,11 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/sync/errgroup"
 
-	"zerokeel/live"
 	"zerokeel/runner"
 	"zerokeel/server"
 	"zerokeel/store"
 	"zerokeel/web"
+	"zerokeel/workshop"
 )
 
 func serveCommand() *cobra.Command {
@@ -35,9 +35,9 @@ func serveCommand() *cobra.Command {
 			if err != nil {
 				return fmt.Errorf("read the front end: %w", err)
 			}
-			bus := &live.Bus{}
-			run := runner.New(db, bus, log)
-			srv, handler, err := server.New(server.Config{Store: db, Runner: run, Bus: bus, Log: log, Front: front, Hosts: hosts})
+			shop := workshop.New(db, log)
+			run := runner.New(shop, db, log)
+			srv, handler, err := server.New(server.Config{Shop: shop, Log: log, Front: front, Hosts: hosts})
 			if err != nil {
 				return err
 			}
@@ -47,6 +47,7 @@ func serveCommand() *cobra.Command {
 			}
 			fmt.Fprintf(os.Stdout, "serving on http://%s\n", l.Addr())
 			group, ctx := errgroup.WithContext(ctx)
+			group.Go(func() error { return shop.Run(ctx) })
 			group.Go(func() error { return run.Run(ctx) })
 			group.Go(func() error { return srv.Serve(ctx, l, handler) })
 			return group.Wait()

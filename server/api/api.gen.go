@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"time"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/clock"
 	"zerokeel/core/forecast"
 	"zerokeel/core/invalid"
@@ -465,6 +466,15 @@ type BandGrid struct {
 	Mhz   []float64 `json:"mhz"`
 }
 
+// Baseline defines model for Baseline.
+type Baseline struct {
+	// Limits the maker's limits against the board's as delivered
+	Limits []LimitAudit `json:"limits"`
+
+	// Stock figures of the baseline at stock
+	Stock []Figure `json:"stock"`
+}
+
 // CardLine defines model for CardLine.
 type CardLine = trim.Line
 
@@ -481,15 +491,20 @@ type Channel struct {
 	Unit     string `json:"unit"`
 }
 
+// ChannelDef defines model for ChannelDef.
+type ChannelDef = channel.Def
+
 // ChannelSeries defines model for ChannelSeries.
 type ChannelSeries struct {
-	Core     int        `json:"core"`
-	Key      string     `json:"key"`
-	Label    string     `json:"label"`
-	Max      *[]float64 `json:"max,omitempty"`
-	Mean     []float64  `json:"mean"`
-	Min      *[]float64 `json:"min,omitempty"`
-	Quantity string     `json:"quantity"`
+	// Categories names of its values from 0 on, where these are categories; mean is then the one that held longest
+	Categories *[]string  `json:"categories,omitempty"`
+	Core       int        `json:"core"`
+	Key        string     `json:"key"`
+	Label      string     `json:"label"`
+	Max        *[]float64 `json:"max,omitempty"`
+	Mean       []float64  `json:"mean"`
+	Min        *[]float64 `json:"min,omitempty"`
+	Quantity   string     `json:"quantity"`
 
 	// T seconds since the trial's start
 	T    []float64 `json:"t"`
@@ -498,16 +513,25 @@ type ChannelSeries struct {
 
 // Check defines model for Check.
 type Check struct {
-	Changes  []Change  `json:"changes"`
-	Findings []Finding `json:"findings"`
-	Forecast *Forecast `json:"forecast"`
+	Changes []Change `json:"changes"`
+
+	// Curve each core's curve offset, all of what is set for it together
+	Curve    []CurveOffset `json:"curve"`
+	Findings []Finding     `json:"findings"`
+	Forecast *Forecast     `json:"forecast"`
 
 	// Inert by setting, why it counts for nothing now
-	Inert          map[string]string `json:"inert"`
-	ParentForecast *Forecast         `json:"parentForecast,omitempty"`
+	Inert map[string]string `json:"inert"`
+
+	// Next the groups with which the work goes on from the parent
+	Next           []string  `json:"next"`
+	ParentForecast *Forecast `json:"parentForecast,omitempty"`
 
 	// Reason the changes in words
 	Reason string `json:"reason"`
+
+	// WithinSpec changes on the settings that put every limit where the maker has it
+	WithinSpec Settings `json:"withinSpec"`
 }
 
 // CheckRequest defines model for CheckRequest.
@@ -548,12 +572,6 @@ type ComparisonRow struct {
 
 // ComparisonRowBetter defines model for ComparisonRow.Better.
 type ComparisonRowBetter string
-
-// CopiedTrim defines model for CopiedTrim.
-type CopiedTrim struct {
-	Trim  Trim         `json:"trim"`
-	Unfit []trim.Unfit `json:"unfit"`
-}
 
 // CopyTrimRequest defines model for CopyTrimRequest.
 type CopyTrimRequest struct {
@@ -633,6 +651,13 @@ type CreateTrimRequest struct {
 type CreatedRig struct {
 	Rig   Rig    `json:"rig"`
 	Token string `json:"token"`
+}
+
+// CurveOffset defines model for CurveOffset.
+type CurveOffset struct {
+	// Before of the parent
+	Before float64 `json:"before"`
+	Steps  float64 `json:"steps"`
 }
 
 // Difference defines model for Difference.
@@ -971,6 +996,14 @@ type LogTarget struct {
 // MachineState defines model for MachineState.
 type MachineState = machine.State
 
+// MadeTrim defines model for MadeTrim.
+type MadeTrim struct {
+	// Findings what preflight says of it
+	Findings []Finding    `json:"findings"`
+	Trim     Trim         `json:"trim"`
+	Unfit    []trim.Unfit `json:"unfit"`
+}
+
 // MeasuredLoad defines model for MeasuredLoad.
 type MeasuredLoad struct {
 	AmbientC   *float64 `json:"ambientC"`
@@ -1058,10 +1091,7 @@ type Rig struct {
 	FirmwareAddress string       `json:"firmwareAddress"`
 	FirmwareVersion string       `json:"firmwareVersion"`
 	Id              int64        `json:"id"`
-
-	// Limits the maker's limits against the board's as delivered
-	Limits []LimitAudit `json:"limits"`
-	Linked bool         `json:"linked"`
+	Linked          bool         `json:"linked"`
 
 	// LostTrim the trim that was in force and no longer is
 	LostTrim *int64     `json:"lostTrim"`
@@ -1082,12 +1112,9 @@ type Rig struct {
 	Standing string `json:"standing"`
 
 	// State what it is doing in a word
-	State string `json:"state"`
-
-	// Stock figures of the baseline at stock
-	Stock       []Figure `json:"stock"`
-	TrimInForce *int64   `json:"trimInForce"`
-	Vitals      []Vital  `json:"vitals"`
+	State       string  `json:"state"`
+	TrimInForce *int64  `json:"trimInForce"`
+	Vitals      []Vital `json:"vitals"`
 }
 
 // RigFacts defines model for RigFacts.
@@ -1148,7 +1175,10 @@ type Setting struct {
 	Choices []string `json:"choices"`
 
 	// Core -1 for none
-	Core  int    `json:"core"`
+	Core int `json:"core"`
+
+	// First it is looked at even while it is as delivered
+	First bool   `json:"first"`
 	Group string `json:"group"`
 
 	// Index -1 for none
@@ -1230,10 +1260,7 @@ type Telemetry struct {
 
 	// LengthS of the whole axis
 	LengthS float64 `json:"lengthS"`
-
-	// Limiters names of the values of channel limiter
-	Limiters *[]string `json:"limiters,omitempty"`
-	ToS      float64   `json:"toS"`
+	ToS     float64 `json:"toS"`
 }
 
 // Trial defines model for Trial.
@@ -1445,6 +1472,12 @@ type ReadLogParams struct {
 // ReadLogParamsKinds defines parameters for ReadLog.
 type ReadLogParamsKinds string
 
+// ListTrialsParams defines parameters for ListTrials.
+type ListTrialsParams struct {
+	// Before list those with a number below this one
+	Before *int `form:"before,omitempty" json:"before,omitempty"`
+}
+
 // ImportTrimJSONBody defines parameters for ImportTrim.
 type ImportTrimJSONBody map[string]interface{}
 
@@ -1562,8 +1595,8 @@ type AddWatchJSONRequestBody = WatchRequest
 // MarkTrialJSONRequestBody defines body for MarkTrial for application/json ContentType.
 type MarkTrialJSONRequestBody MarkTrialJSONBody
 
-// ReadMeterJSONRequestBody defines body for ReadMeter for application/json ContentType.
-type ReadMeterJSONRequestBody = Reading
+// NoteReadingJSONRequestBody defines body for NoteReading for application/json ContentType.
+type NoteReadingJSONRequestBody = Reading
 
 // UpdateTrimJSONRequestBody defines body for UpdateTrim for application/json ContentType.
 type UpdateTrimJSONRequestBody = UpdateTrimRequest
@@ -1573,6 +1606,9 @@ type CopyTrimJSONRequestBody = CopyTrimRequest
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ListKnownChannels The channels that the application gives a meaning to, and how each is summed up
+	// (GET /api/channels)
+	ListKnownChannels(ctx *echo.Context) error
 	// StreamEvents What changes, as it changes (server-sent events; the data of each is JSON with topic, rig and id)
 	// (GET /api/events)
 	StreamEvents(ctx *echo.Context) error
@@ -1627,6 +1663,9 @@ type ServerInterface interface {
 	// UpdateRig Change the room temperature or how the board is reached
 	// (PATCH /api/rigs/{rig})
 	UpdateRig(ctx *echo.Context, rig RigID) error
+	// GetBaseline What a rig is and did as delivered
+	// (GET /api/rigs/{rig}/baseline)
+	GetBaseline(ctx *echo.Context, rig RigID) error
 	// ListChannels The figures that the rig reports
 	// (GET /api/rigs/{rig}/channels)
 	ListChannels(ctx *echo.Context, rig RigID) error
@@ -1693,9 +1732,9 @@ type ServerInterface interface {
 	// RenewToken Make a new token for the rig's agent; the old one no longer links
 	// (POST /api/rigs/{rig}/token)
 	RenewToken(ctx *echo.Context, rig RigID) error
-	// ListTrials The rig's trials, newest first
+	// ListTrials The rig's newest trials, 200 of them, newest first; earlier ones by before
 	// (GET /api/rigs/{rig}/trials)
-	ListTrials(ctx *echo.Context, rig RigID) error
+	ListTrials(ctx *echo.Context, rig RigID, params ListTrialsParams) error
 	// StartTrial Run legs, or yardsticks, under the trim in force
 	// (POST /api/rigs/{rig}/trials)
 	StartTrial(ctx *echo.Context, rig RigID) error
@@ -1732,9 +1771,9 @@ type ServerInterface interface {
 	// MarkTrial Pin a remark to this moment of a running trial
 	// (POST /api/trials/{trial}/marks)
 	MarkTrial(ctx *echo.Context, trial TrialID) error
-	// ReadMeter Note what a meter showed that the rig cannot read
+	// NoteReading Note what a meter showed that the rig cannot read
 	// (POST /api/trials/{trial}/readings)
-	ReadMeter(ctx *echo.Context, trial TrialID) error
+	NoteReading(ctx *echo.Context, trial TrialID) error
 	// StopTrial Stop a trial; what was measured stays
 	// (POST /api/trials/{trial}/stop)
 	StopTrial(ctx *echo.Context, trial TrialID) error
@@ -1773,6 +1812,15 @@ type ServerInterface interface {
 // ServerInterfaceWrapper converts echo contexts to parameters.
 type ServerInterfaceWrapper struct {
 	Handler ServerInterface
+}
+
+// ListKnownChannels converts echo context to params.
+func (w *ServerInterfaceWrapper) ListKnownChannels(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListKnownChannels(ctx)
+	return err
 }
 
 // StreamEvents converts echo context to params.
@@ -2051,6 +2099,22 @@ func (w *ServerInterfaceWrapper) UpdateRig(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.UpdateRig(ctx, rig)
+	return err
+}
+
+// GetBaseline converts echo context to params.
+func (w *ServerInterfaceWrapper) GetBaseline(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetBaseline(ctx, rig)
 	return err
 }
 
@@ -2489,8 +2553,17 @@ func (w *ServerInterfaceWrapper) ListTrials(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListTrialsParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListTrials(ctx, rig)
+	err = w.Handler.ListTrials(ctx, rig, params)
 	return err
 }
 
@@ -2726,8 +2799,8 @@ func (w *ServerInterfaceWrapper) MarkTrial(ctx *echo.Context) error {
 	return err
 }
 
-// ReadMeter converts echo context to params.
-func (w *ServerInterfaceWrapper) ReadMeter(ctx *echo.Context) error {
+// NoteReading converts echo context to params.
+func (w *ServerInterfaceWrapper) NoteReading(ctx *echo.Context) error {
 	var err error
 	// ------------- Path parameter "trial" -------------
 	var trial TrialID
@@ -2738,7 +2811,7 @@ func (w *ServerInterfaceWrapper) ReadMeter(ctx *echo.Context) error {
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ReadMeter(ctx, trial)
+	err = w.Handler.NoteReading(ctx, trial)
 	return err
 }
 
@@ -3038,6 +3111,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs", wrapper.CreateRig, options.OperationMiddlewares["createRig"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig", wrapper.GetRig, options.OperationMiddlewares["getRig"]...)
 	router.PATCH(options.BaseURL+"/api/rigs/:rig", wrapper.UpdateRig, options.OperationMiddlewares["updateRig"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/baseline", wrapper.GetBaseline, options.OperationMiddlewares["getBaseline"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/token", wrapper.RenewToken, options.OperationMiddlewares["renewToken"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/settings", wrapper.ListSettings, options.OperationMiddlewares["listSettings"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/check", wrapper.CheckTrim, options.OperationMiddlewares["checkTrim"]...)
@@ -3068,12 +3142,13 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/trials/:trial/logs", wrapper.JoinLog, options.OperationMiddlewares["joinLog"]...)
 	router.POST(options.BaseURL+"/api/trials/:trial/logs/layout", wrapper.ReadLogLayout, options.OperationMiddlewares["readLogLayout"]...)
 	router.DELETE(options.BaseURL+"/api/trials/:trial/logs/:log", wrapper.DropLog, options.OperationMiddlewares["dropLog"]...)
-	router.POST(options.BaseURL+"/api/trials/:trial/readings", wrapper.ReadMeter, options.OperationMiddlewares["readMeter"]...)
+	router.POST(options.BaseURL+"/api/trials/:trial/readings", wrapper.NoteReading, options.OperationMiddlewares["noteReading"]...)
 	router.PUT(options.BaseURL+"/api/log-sources/:source", wrapper.MapLogSource, options.OperationMiddlewares["mapLogSource"]...)
 	router.GET(options.BaseURL+"/api/loads", wrapper.ListLoads, options.OperationMiddlewares["listLoads"]...)
 	router.GET(options.BaseURL+"/api/ladders", wrapper.ListLadders, options.OperationMiddlewares["listLadders"]...)
 	router.DELETE(options.BaseURL+"/api/ladders/:ladder", wrapper.DeleteLadder, options.OperationMiddlewares["deleteLadder"]...)
 	router.PUT(options.BaseURL+"/api/ladders/:ladder", wrapper.PutLadder, options.OperationMiddlewares["putLadder"]...)
+	router.GET(options.BaseURL+"/api/channels", wrapper.ListKnownChannels, options.OperationMiddlewares["listKnownChannels"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/channels", wrapper.ListChannels, options.OperationMiddlewares["listChannels"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/corrections", wrapper.ListCorrections, options.OperationMiddlewares["listCorrections"]...)
 	router.DELETE(options.BaseURL+"/api/rigs/:rig/corrections/:channel", wrapper.DeleteCorrection, options.OperationMiddlewares["deleteCorrection"]...)

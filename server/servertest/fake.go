@@ -59,7 +59,10 @@ func (f *Fake) dial() {
 	go func() { defer close(done); _ = client.Run(ctx) }()
 	f.end = func() { cancel(); <-done }
 	f.client = client
-	f.Until("the fake rig links", func() bool { r := f.Get(); return r.Linked })
+	f.Until("the fake rig links by its new link", func() bool {
+		st := f.Shop.Hub().Status(f.ID)
+		return st.Linked && st.Hello.Stream == hello.Stream
+	})
 }
 
 // BootID is the id of this start of the rig.

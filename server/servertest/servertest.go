@@ -11,23 +11,25 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"sync"
 	"testing"
 	"testing/fstest"
 	"time"
 
-	"zerokeel/live"
 	"zerokeel/runner"
 	"zerokeel/server"
 	"zerokeel/server/api"
 	"zerokeel/standin"
 	"zerokeel/store"
 	"zerokeel/store/storetest"
+	"zerokeel/workshop"
 )
 
 // Bench is a running server with its rigs.
 type Bench struct {
 	t       testing.TB
 	Store   *store.Store
+	Shop    *workshop.Workshop
 	Address string
 	stop    context.CancelFunc
 	done    chan struct{}
@@ -45,10 +47,10 @@ func Start(t testing.TB) *Bench {
 // Resume starts the server anew, on the same address, after Stop.
 func (b *Bench) Resume() {
 	b.t.Helper()
-	bus := &live.Bus{}
 	log := slog.New(slog.DiscardHandler)
-	run := runner.New(b.Store, bus, log)
-	srv, handler, err := server.New(server.Config{Store: b.Store, Runner: run, Bus: bus, Log: log,
+	b.Shop = workshop.New(b.Store, log)
+	run := runner.New(b.Shop, b.Store, log)
+	srv, handler, err := server.New(server.Config{Shop: b.Shop, Log: log,
 		Front: fstest.MapFS{"index.html": {Data: []byte("<title>Zero Keel</title>")}}})
 	if err != nil {
 		b.t.Fatal(err)
@@ -64,10 +66,15 @@ func (b *Bench) Resume() {
 	b.Address = "http://" + l.Addr().String()
 	ctx, cancel := context.WithCancel(context.Background())
 	b.stop, b.done = cancel, make(chan struct{})
+	var all sync.WaitGroup
+	shop := b.Shop
+	for _, part := range []func() error{func() error { return shop.Run(ctx) }, func() error { return run.Run(ctx) }, func() error { return srv.Serve(ctx, l, handler) }} {
+		all.Go(func() { _ = part() })
+	}
+	done := b.done
 	go func() {
-		defer close(b.done)
-		go func() { _ = run.Run(ctx) }()
-		_ = srv.Serve(ctx, l, handler)
+		all.Wait()
+		close(done)
 	}()
 }
 

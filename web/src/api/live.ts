@@ -1,10 +1,13 @@
 import { type QueryClient, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useSyncExternalStore } from 'react';
+import { type Vitals, vitalsQuery } from './queries';
 
 interface News {
   topic: string;
   rig: number;
   id?: number;
+  /** Of a beat: the newest figures of the rigs that told some. */
+  data?: { rigs: Vitals[] };
 }
 
 let connected = true;
@@ -27,17 +30,25 @@ export function useConnected(): boolean {
   );
 }
 
-/** The queries that a piece of news makes stale. Figures arrive many times a second and are gathered. */
+/** The queries that a piece of news makes stale. */
 const stale: Record<string, string[]> = {
-  rig: ['rigs'],
+  rig: ['rigs', 'baseline'],
   trim: ['trims', 'rigs', 'comparison', 'scores', 'log'],
   fitting: ['fittings', 'rigs', 'trims', 'log'],
   trial: ['trials', 'rigs', 'telemetry', 'scores', 'comparison', 'log'],
   watch: ['watches', 'rigs', 'log'],
-  samples: ['telemetry', 'vitals', 'trials'],
+  correction: ['corrections', 'telemetry', 'trials', 'check', 'scores', 'comparison', 'baseline'],
+  part: ['parts', 'rigs', 'baseline', 'settings', 'check', 'drawings'],
 };
 
-const gatherMs = 700;
+/** Takes in a beat: figures are shown as they came, and only what draws a trial that runs on one of the rigs asks again. */
+function beat(queries: QueryClient, rigs: Vitals[]) {
+  for (const one of rigs) queries.setQueryData(vitalsQuery(one.rig).queryKey, one);
+  const told = new Set(rigs.map((r) => r.rig));
+  void queries.invalidateQueries({ predicate: (q) => told.has(q.meta?.live as number) }, { cancelRefetch: false });
+}
+
+const gatherMs = 60;
 const catchUpMs = 2500;
 
 function follow(queries: QueryClient): () => void {
@@ -65,8 +76,12 @@ function follow(queries: QueryClient): () => void {
       void queries.invalidateQueries();
       return;
     }
+    if (news.topic === 'vitals') {
+      beat(queries, news.data?.rigs ?? []);
+      return;
+    }
     for (const key of stale[news.topic] ?? []) due.add(key);
-    timer ??= setTimeout(flush, news.topic === 'samples' ? gatherMs : 60);
+    timer ??= setTimeout(flush, gatherMs);
   };
   return () => {
     source.close();

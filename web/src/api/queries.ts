@@ -1,12 +1,31 @@
-import { infiniteQueryOptions, queryOptions } from '@tanstack/react-query';
-import { api, type Settings, take } from './client';
+import { infiniteQueryOptions, queryOptions, skipToken, useQuery } from '@tanstack/react-query';
+import { api, type Rig, type Schemas, type Settings, type Trial, take } from './client';
 
 const path = (rig: number) => ({ params: { path: { rig } } });
 
 export const rigsQuery = queryOptions({ queryKey: ['rigs'], queryFn: () => take(api.GET('/api/rigs')) });
 
-/** The newest figures of the rigs: the same answer, asked for more often. */
-export const vitalsQuery = queryOptions({ queryKey: ['vitals'], queryFn: () => take(api.GET('/api/rigs')) });
+/** One rig, out of the list that every sheet shares. */
+export function useRig(id: number): Rig | undefined {
+  return useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === id) }).data;
+}
+
+export const baselineQuery = (rig: number) =>
+  queryOptions({
+    queryKey: ['baseline', rig],
+    queryFn: () => take(api.GET('/api/rigs/{rig}/baseline', path(rig))),
+  });
+
+/** The newest figures of a rig, as the last beat told them. */
+export interface Vitals {
+  rig: number;
+  seq: number;
+  vitals: Schemas['Vital'][];
+}
+
+/** The vitals of a rig: live events fill them in, nothing asks for them. */
+export const vitalsQuery = (rig: number) =>
+  queryOptions<Vitals>({ queryKey: ['vitals', rig], queryFn: skipToken, staleTime: Number.POSITIVE_INFINITY });
 
 export const trimsQuery = (rig: number) =>
   queryOptions({ queryKey: ['trims', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/trims', path(rig))) });
@@ -53,9 +72,11 @@ export const fittingsQuery = (rig: number) =>
 export const trialsQuery = (rig: number) =>
   queryOptions({ queryKey: ['trials', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/trials', path(rig))) });
 
-export const trialQuery = (trial: number) =>
+/** A trial; while it runs on a rig, each beat of that rig's figures asks for it again. */
+export const trialQuery = (trial: number, live?: number) =>
   queryOptions({
     queryKey: ['trials', 'one', trial],
+    meta: { live },
     queryFn: () => take(api.GET('/api/trials/{trial}', { params: { path: { trial } } })),
   });
 
@@ -81,10 +102,14 @@ const drawn = [
   'log.*',
 ];
 
-/** The figures of a trial, of all of it when no view is given. */
-export const telemetryQuery = (trial: number, view?: View) =>
+/** The rig on which a trial runs; none once it has ended. */
+export const liveOn = (trial?: Trial) => (trial && !trial.ended ? trial.rig : undefined);
+
+/** The figures of a trial, of all of it when no view is given; of one that runs on a rig, anew with each beat. */
+export const telemetryQuery = (trial: number, view?: View, live?: number) =>
   queryOptions({
     queryKey: ['telemetry', trial, view],
+    meta: { live },
     queryFn: () =>
       take(
         api.GET('/api/trials/{trial}/telemetry', {

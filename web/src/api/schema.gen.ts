@@ -42,6 +42,25 @@ export interface paths {
         patch: operations["updateRig"];
         trace?: never;
     };
+    "/api/rigs/{rig}/baseline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** What a rig is and did as delivered */
+        get: operations["getBaseline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/token": {
         parameters: {
             query?: never;
@@ -439,7 +458,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** The rig's trials, newest first */
+        /** The rig's newest trials, 200 of them, newest first; earlier ones by before */
         get: operations["listTrials"];
         put?: never;
         /** Run legs, or yardsticks, under the trim in force */
@@ -547,7 +566,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Note what a meter showed that the rig cannot read */
-        post: operations["readMeter"];
+        post: operations["noteReading"];
         delete?: never;
         options?: never;
         head?: never;
@@ -622,6 +641,23 @@ export interface paths {
         post?: never;
         /** Remove a template; one that was delivered goes back to what it was */
         delete: operations["deleteLadder"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The channels that the application gives a meaning to, and how each is summed up */
+        get: operations["listKnownChannels"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1076,6 +1112,8 @@ export interface components {
             facts: components["schemas"]["RigFacts"] | null;
             firmwareAddress: string;
             vitals: components["schemas"]["Vital"][];
+        };
+        Baseline: {
             /** @description the maker's limits against the board's as delivered */
             limits: components["schemas"]["LimitAudit"][];
             /** @description figures of the baseline at stock */
@@ -1157,6 +1195,8 @@ export interface components {
             index: number;
             /** @description settings that only make sense together share one */
             kin: string;
+            /** @description it is looked at even while it is as delivered */
+            first: boolean;
             /** @enum {string} */
             type: "number" | "switch" | "choice";
             unit: string;
@@ -1192,6 +1232,12 @@ export interface components {
             parent?: number | null;
         };
         Check: {
+            /** @description the groups with which the work goes on from the parent */
+            next: string[];
+            /** @description changes on the settings that put every limit where the maker has it */
+            withinSpec: components["schemas"]["Settings"];
+            /** @description each core's curve offset, all of what is set for it together */
+            curve: components["schemas"]["CurveOffset"][];
             findings: components["schemas"]["Finding"][];
             changes: components["schemas"]["Change"][];
             /** @description the changes in words */
@@ -1342,8 +1388,10 @@ export interface components {
             rig: number;
             name?: string;
         };
-        CopiedTrim: {
+        MadeTrim: {
             trim: components["schemas"]["Trim"];
+            /** @description what preflight says of it */
+            findings: components["schemas"]["Finding"][];
             unfit: {
                 key: string;
                 want: components["schemas"]["Value"];
@@ -1678,6 +1726,31 @@ export interface components {
              */
             seconds: number;
         };
+        CurveOffset: {
+            /** Format: double */
+            steps: number;
+            /**
+             * Format: double
+             * @description of the parent
+             */
+            before: number;
+        };
+        ChannelDef: {
+            /** @description its key; a star stands for the number of a core or fan */
+            pattern: string;
+            quantity: string;
+            unit: string;
+            label: string;
+            /** @enum {string} */
+            scope: "machine" | "package" | "core" | "fan";
+            /**
+             * @description how it is summed up over a time
+             * @enum {string}
+             */
+            sum: "mean" | "share" | "none";
+            categories?: string[];
+            derived?: boolean;
+        };
         Channel: {
             key: string;
             label: string;
@@ -1801,8 +1874,6 @@ export interface components {
             lengthS: number;
             /** Format: double */
             bucketS: number;
-            /** @description names of the values of channel limiter */
-            limiters?: string[];
             channels: components["schemas"]["ChannelSeries"][];
         };
         ChannelSeries: {
@@ -1811,6 +1882,8 @@ export interface components {
             quantity: string;
             unit: string;
             core: number;
+            /** @description names of its values from 0 on, where these are categories; mean is then the one that held longest */
+            categories?: string[];
             /** @description seconds since the trial's start */
             t: number[];
             min?: number[];
@@ -2156,6 +2229,29 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getBaseline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the baseline */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Baseline"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     renewToken: {
         parameters: {
             query?: never;
@@ -2410,7 +2506,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Trim"];
+                    "application/json": components["schemas"]["MadeTrim"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2462,7 +2558,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CopiedTrim"];
+                    "application/json": components["schemas"]["MadeTrim"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2742,7 +2838,10 @@ export interface operations {
     };
     listTrials: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description list those with a number below this one */
+                before?: number;
+            };
             header?: never;
             path: {
                 rig: components["parameters"]["RigID"];
@@ -2929,7 +3028,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    readMeter: {
+    noteReading: {
         parameters: {
             query?: never;
             header?: never;
@@ -3071,6 +3170,26 @@ export interface operations {
                 content?: never;
             };
             default: components["responses"]["Problem"];
+        };
+    };
+    listKnownChannels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the registry */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChannelDef"][];
+                };
+            };
         };
     };
     listChannels: {

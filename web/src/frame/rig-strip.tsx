@@ -6,8 +6,8 @@ import { Sim } from '../ui/parts';
 
 /** The top: which machine this is, its room, and its newest figures while it is linked. */
 export function RigStrip({ rig }: { rig: Rig }) {
-  const live = useQuery({ ...vitalsQuery, select: (rigs) => rigs.find((r) => r.id === rig.id) });
-  const now = live.data ?? rig;
+  const { data: beat } = useQuery(vitalsQuery(rig.id));
+  const vitals = beat?.vitals ?? rig.vitals;
   const parts = rig.parts
     ? [rig.parts.processor, rig.parts.board, rig.parts.cooler, rig.parts.memory]
     : [rig.facts ? `${rig.facts.cores} cores · ${num(rig.facts.memoryMB / 1024)} GiB` : 'parts not known'];
@@ -19,9 +19,9 @@ export function RigStrip({ rig }: { rig: Rig }) {
       <span className="truncate text-soft" title={parts.join(' · ')}>
         {parts.join(' · ')}
       </span>
-      {now.linked ? (
-        <span className="num flex gap-3 whitespace-nowrap" data-vitals="">
-          {now.vitals.map((v) => (
+      {rig.linked ? (
+        <span className="num flex gap-3 whitespace-nowrap" data-vitals={beat?.seq ?? ''}>
+          {vitals.map((v) => (
             <span key={v.key} title={v.label}>
               {num(v.value, decimalsOf(v.unit))} {v.unit}
             </span>

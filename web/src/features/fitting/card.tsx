@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Fitting, type Rig, type Schemas, take } from '../../api/client';
-import { cardQuery, rigsQuery, trimsQuery } from '../../api/queries';
+import { cardQuery, trimsQuery, useRig } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { trimName } from '../../ui/format';
 import { Button, Heading, Problem } from '../../ui/parts';
@@ -106,7 +106,7 @@ export function CardEntry({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
 /** The setting card of any trim, for the printer or another screen. */
 export function CardSheet({ rig: id, id: trimId }: SheetProps) {
   const [full, setFull] = useState(false);
-  const { data: rig } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === id) });
+  const rig = useRig(id);
   const trims = useQuery(trimsQuery(id));
   const trim = trims.data?.find((t) => t.id === (trimId ?? rig?.trimInForce));
   const card = useQuery({ ...cardQuery(trim?.id ?? 0, full), enabled: trim !== undefined });

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import type { Fitting, Rig } from '../../api/client';
-import { fittingsQuery, rigsQuery, settingsQuery, trimsQuery } from '../../api/queries';
+import { fittingsQuery, settingsQuery, trimsQuery, useRig } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { moment, trimName, value } from '../../ui/format';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/parts';
@@ -11,7 +11,7 @@ import { Drift } from './drift';
 
 /** Is it in force? */
 export function FittingSheet({ rig: id }: SheetProps) {
-  const { data: rig } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === id) });
+  const rig = useRig(id);
   const fittings = useQuery(fittingsQuery(id));
   const trims = useQuery(trimsQuery(id));
   if (!rig || !fittings.data || !trims.data) return <p className="p-4 text-soft">Reading the fittings …</p>;

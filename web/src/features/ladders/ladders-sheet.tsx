@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
-import { laddersQuery, loadsQuery, rigsQuery } from '../../api/queries';
+import { laddersQuery, loadsQuery, useRig } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { roughly } from '../../ui/format';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
@@ -12,7 +12,7 @@ type Template = Schemas['LadderTemplate'];
 
 /** The templates of trials: which loads, for how long, and what that finds. */
 export function LaddersSheet({ rig }: SheetProps) {
-  const { data: owner } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === rig) });
+  const owner = useRig(rig);
   const ladders = useQuery(laddersQuery(owner?.cores || 1));
   const loads = useQuery(loadsQuery);
   const [pick, setPick] = useState('standard');

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
-import { rigsQuery, trimsQuery } from '../../api/queries';
+import { trimsQuery, useRig } from '../../api/queries';
 import { trimName } from '../../ui/format';
 import { Button, Problem, Section } from '../../ui/parts';
 
@@ -16,7 +16,7 @@ const kinds: [Kind, string][] = [
 /** Enters a fault seen in daily use against the trim in force. */
 export function ReportIncident({ rig }: { rig: number }) {
   const queries = useQueryClient();
-  const { data: owner } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === rig) });
+  const owner = useRig(rig);
   const trims = useQuery(trimsQuery(rig));
   const [kind, setKind] = useState<Kind>('froze');
   const [text, setText] = useState('');

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
-import { partsQuery, rigsQuery } from '../../api/queries';
+import { partsQuery, useRig } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
 import { LearnBoard } from './learn-board';
@@ -19,7 +19,7 @@ const kinds: [Kind, string][] = [
 /** The data of processors, boards, coolers and memory kits: added, edited, brought in and taken out as files. */
 export function PartsSheet({ rig: id }: SheetProps) {
   const parts = useQuery(partsQuery);
-  const { data: rig } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === id) });
+  const rig = useRig(id);
   const [open, setOpen] = useState<{ kind: Kind; text: string; id: string }>();
   const [learning, setLearning] = useState(false);
   if (!parts.data) return <p className="p-4 text-soft">Reading the part sheets …</p>;

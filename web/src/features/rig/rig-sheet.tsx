@@ -1,8 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'wouter';
-import { api, type Rig, take } from '../../api/client';
-import { rigsQuery } from '../../api/queries';
+import { api, type Rig, type Schemas, take } from '../../api/client';
+import { baselineQuery, useRig } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { decimalsOf, num } from '../../ui/format';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
@@ -11,7 +11,8 @@ import { Corrections } from './corrections';
 
 /** What is this machine, what did it do as delivered, where does the board exceed the maker's limits? */
 export function RigSheet({ rig: id }: SheetProps) {
-  const { data } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === id) });
+  const data = useRig(id);
+  const { data: baseline } = useQuery(baselineQuery(id));
   if (!data) return null;
   return (
     <SheetWithDock dock={<LinkDock rig={data} />}>
@@ -22,8 +23,8 @@ export function RigSheet({ rig: id }: SheetProps) {
         <Facts rig={data} />
       </div>
       <div className="grid grid-cols-2 gap-x-8">
-        {data.limits.length > 0 && <Audit rig={data} />}
-        <Baseline rig={data} />
+        {baseline && baseline.limits.length > 0 && <Audit rig={data} limits={baseline.limits} />}
+        {baseline && <Baseline rig={data} figures={baseline.stock} />}
         {(data.facts?.channels ?? 0) > 0 && <Corrections key={data.id} rig={data.id} />}
       </div>
     </SheetWithDock>
@@ -124,14 +125,14 @@ function Facts({ rig }: { rig: Rig }) {
   );
 }
 
-function Audit({ rig }: { rig: Rig }) {
-  const beyond = rig.limits.filter((l) => l.exceeds);
+function Audit({ rig, limits }: { rig: Rig; limits: Schemas['LimitAudit'][] }) {
+  const beyond = limits.filter((l) => l.exceeds);
   return (
     <Section
       title="Limits"
       note={
         beyond.length > 0
-          ? `as delivered: ${beyond.length} of ${rig.limits.length} beyond the maker’s`
+          ? `as delivered: ${beyond.length} of ${limits.length} beyond the maker’s`
           : 'as delivered within the maker’s'
       }
     >
@@ -152,7 +153,7 @@ function Audit({ rig }: { rig: Rig }) {
           </tr>
         </thead>
         <tbody>
-          {rig.limits.map((l) => (
+          {limits.map((l) => (
             <tr key={l.key}>
               <td>{l.name}</td>
               <td className="right num">
@@ -174,8 +175,8 @@ function Audit({ rig }: { rig: Rig }) {
   );
 }
 
-function Baseline({ rig }: { rig: Rig }) {
-  if (rig.stock.length === 0) {
+function Baseline({ rig, figures }: { rig: Rig; figures: Schemas['Figure'][] }) {
+  if (figures.length === 0) {
     return (
       <Section title="Baseline">
         <p className="max-w-[34rem] text-soft">
@@ -196,7 +197,7 @@ function Baseline({ rig }: { rig: Rig }) {
           </tr>
         </thead>
         <tbody>
-          {rig.stock.map((f) => (
+          {figures.map((f) => (
             <tr key={f.key}>
               <td>{f.label}</td>
               <td className="right num">

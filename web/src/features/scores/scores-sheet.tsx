@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import type { Schemas, Trim } from '../../api/client';
-import { comparisonQuery, rigsQuery, scoresQuery, settingsQuery, trimsQuery, yardsticksQuery } from '../../api/queries';
+import { comparisonQuery, scoresQuery, settingsQuery, trimsQuery, useRig, yardsticksQuery } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { decimalsOf, num, signed, trimName, value } from '../../ui/format';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
@@ -13,7 +13,7 @@ type Spread = Schemas['Spread'];
 /** Is it faster, cooler, cheaper? Two trims side by side, every run a dot. */
 export function ScoresSheet({ rig, id, mode }: SheetProps) {
   const [, go] = useLocation();
-  const { data: owner } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === rig) });
+  const owner = useRig(rig);
   const trims = useQuery(trimsQuery(rig));
   const scores = useQuery(scoresQuery(rig));
   if (!owner || !trims.data) return <p className="p-4 text-soft">Reading the scores …</p>;

@@ -5,15 +5,39 @@ import { gutter } from './strip';
 
 type Telemetry = Schemas['Telemetry'];
 
-/** Tint of each limiter; a word stands in every stretch that has room for it. */
-const tints: Record<string, string> = {
+/**
+ * Fill of each limiter; a word stands in every stretch that has room for it. Limits of one kind share a tint, and the
+ * short-lived one of a kind is hatched.
+ */
+const fills: Record<string, string> = {
   none: 'var(--sheet)',
   ratio: 'var(--tint-1)',
   'sustained power': 'var(--tint-3)',
+  'short power': 'url(#limiter-short-power)',
   'sustained current': 'var(--tint-2)',
-  'peak current': 'var(--tint-4)',
+  'peak current': 'url(#limiter-peak-current)',
   temperature: 'color-mix(in srgb, var(--caution) 22%, var(--sheet))',
+  voltage: 'var(--tint-4)',
 };
+
+/** What a limiter is painted with that has no fill of its own here: a word names it all the same. */
+const unknownFill = 'var(--paper)';
+
+/** Hatches of the limits that hold for moments. */
+function Hatches() {
+  const hatch = (id: string, ground: string) => (
+    <pattern id={id} width={6} height={6} patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+      <rect width={6} height={6} fill={ground} />
+      <rect width={2} height={6} fill="var(--tint-4)" />
+    </pattern>
+  );
+  return (
+    <defs>
+      {hatch('limiter-short-power', 'var(--tint-3)')}
+      {hatch('limiter-peak-current', 'var(--tint-2)')}
+    </defs>
+  );
+}
 
 interface Stretch {
   name: string;
@@ -27,10 +51,11 @@ const place = (t: number, view: View) => Math.min(1, Math.max(0, (t - view.from)
 /** What held the clock down, moment by moment. */
 export function LimiterRibbon({ telemetry, view, width }: { telemetry: Telemetry; view: View; width: number }) {
   const channel = telemetry.channels.find((c) => c.key === 'limiter');
-  if (!channel) return null;
+  if (!channel?.categories) return null;
+  const names = channel.categories;
   const stretches: Stretch[] = [];
   channel.t.forEach((t, i) => {
-    const name = telemetry.limiters?.[Math.round(channel.mean[i] ?? 0)] ?? 'none';
+    const name = names[channel.mean[i] ?? 0] ?? 'none';
     const last = stretches.at(-1);
     const end = Math.min(channel.t[i + 1] ?? telemetry.toS, t + 3 * telemetry.bucketS + 2.5);
     if (last?.name === name && t - last.to < 0.01) last.to = end;
@@ -48,6 +73,7 @@ export function LimiterRibbon({ telemetry, view, width }: { telemetry: Telemetry
         role="img"
         aria-label={stretches.map((s) => `${s.name} from ${span(s.from)}`).join(', ')}
       >
+        <Hatches />
         {stretches.map((s) => {
           const x = place(s.from, view) * inner;
           const w = place(s.to, view) * inner - x;
@@ -58,7 +84,7 @@ export function LimiterRibbon({ telemetry, view, width }: { telemetry: Telemetry
                 x={x}
                 width={Math.max(w, 0.5)}
                 height={20}
-                fill={tints[s.name]}
+                fill={fills[s.name] ?? unknownFill}
                 stroke="var(--line)"
                 strokeWidth={w > 3 ? 0.6 : 0}
               />

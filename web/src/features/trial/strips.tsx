@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Schemas, Trial, Trim } from '../../api/client';
-import { telemetryQuery, type View } from '../../api/queries';
+import { liveOn, telemetryQuery, type View } from '../../api/queries';
 import { decimalsOf } from '../../ui/format';
 import { CoreStrip, LimiterRibbon } from './ribbon';
 import { type Line, Strip, TimeRuler } from './strip';
@@ -15,7 +15,7 @@ export function Strips({ trial, trim, others }: { trial: Trial; trim?: Trim; oth
   const [chosen, setChosen] = useState<View>();
   const [above, setAbove] = useState(false);
   const [overlaid, setOverlaid] = useState<number>();
-  const { data } = useQuery(telemetryQuery(trial.id, chosen));
+  const { data } = useQuery(telemetryQuery(trial.id, chosen, liveOn(trial)));
   const length = Math.max(data?.lengthS ?? 0, trial.ended ? 0 : trial.lengthS, 1);
   const view = chosen ?? { from: 0, to: length };
   const overlay = useQuery({ ...telemetryQuery(overlaid ?? 0, view), enabled: overlaid !== undefined });

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { api, type Rig, type Trial, take } from '../../api/client';
-import { rigsQuery, trialQuery, trialsQuery, trimsQuery } from '../../api/queries';
+import { liveOn, trialQuery, trialsQuery, trimsQuery, useRig } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { useActionKey } from '../../ui/action-key';
 import { Confirm } from '../../ui/confirm';
@@ -16,11 +16,12 @@ import { Strips } from './strips';
 
 /** Is it holding, and what holds it back? */
 export function TrialSheet({ rig: rigId, id }: SheetProps) {
-  const { data: rig } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === rigId) });
+  const rig = useRig(rigId);
   const trials = useQuery(trialsQuery(rigId));
   const trims = useQuery(trimsQuery(rigId));
   const shown = id ?? trials.data?.[0]?.id;
-  const trial = useQuery({ ...trialQuery(shown ?? 0), enabled: shown !== undefined });
+  const running = liveOn(trials.data?.find((x) => x.id === shown));
+  const trial = useQuery({ ...trialQuery(shown ?? 0, running), enabled: shown !== undefined });
   if (!rig || !trials.data || !trims.data) return <p className="p-4 text-soft">Reading the trials …</p>;
   const t = trial.data;
   const trim = trims.data.find((x) => x.id === t?.trim);

@@ -1,4 +1,4 @@
-import type { Setting, Settings, Value } from '../../api/client';
+import type { Schemas, Setting, Settings, Value } from '../../api/client';
 import { signed } from '../../ui/format';
 import { NumberField } from './number-field';
 
@@ -8,8 +8,8 @@ interface CurveProps {
   parent: Settings;
   onChange?: (key: string, value: Value) => void;
   wrong: Set<string>;
-  /** The first core of each cluster. */
-  firsts: number[];
+  /** What is set for each core together, here and in the parent, as the server adds it up. */
+  curve?: Schemas['CurveOffset'][];
 }
 
 const height = 118;
@@ -20,23 +20,23 @@ const numberOf = (v: Value | undefined) => (typeof v === 'number' ? v : 0);
 const gridSteps = (deepest: number) => [0, -10, -20, -30, -40, -50].filter((s) => s >= deepest);
 
 /** The curve offsets as a depth drawing: a keel line over the cores, deeper is less voltage. */
-export function CurveDrawing({ rows, values, parent, onChange, wrong, firsts }: CurveProps) {
+export function CurveDrawing({ rows, values, parent, onChange, wrong, curve = [] }: CurveProps) {
   const all = rows.find((r) => r.key === 'curve.all');
   const cores = rows.filter((r) => r.core >= 0);
   const clusters = rows.filter((r) => r.scope === 'cluster');
-  const depthOf = (s: Settings, key: string) => {
-    const core = rows.find((r) => r.key === key)?.core ?? -1;
-    const cluster = clusters.find((c) => core >= (firsts[c.index] ?? 0) && core < (firsts[c.index + 1] ?? Infinity));
-    return numberOf(s['curve.all']) + (cluster ? numberOf(s[cluster.key]) : 0) + numberOf(s[key]);
-  };
-  const deepest = Math.min(-30, ...cores.map((c) => depthOf(values, c.key)));
-  const shallow = Math.max(5, ...cores.map((c) => depthOf(values, c.key)));
+  const deepest = Math.min(-30, ...curve.map((c) => c.steps));
+  const shallow = Math.max(5, ...curve.map((c) => c.steps));
   const y = (steps: number) => top + ((shallow - steps) / (shallow - deepest)) * (height - 2 * top);
   const column = 100 / Math.max(1, cores.length);
-  const line = (s: Settings) =>
+  const line = (of: (c: Schemas['CurveOffset']) => number) =>
     cores
-      .flatMap((c, i) => [`${i * column},${y(depthOf(s, c.key))}`, `${(i + 1) * column},${y(depthOf(s, c.key))}`])
+      .flatMap((c, i) => {
+        const at = curve[c.core];
+        const depth = y(at ? of(at) : 0);
+        return [`${i * column},${depth}`, `${(i + 1) * column},${depth}`];
+      })
       .join(' ');
+  const here = line((c) => c.steps);
   return (
     <div>
       {all && (
@@ -97,24 +97,18 @@ export function CurveDrawing({ rows, values, parent, onChange, wrong, firsts }: 
         >
           <title>Curve offset per core, in steps</title>
           <rect width="100" height={height} fill="var(--buff)" />
-          <polygon points={`0,0 ${line(values)} 100,0`} fill="var(--tint-2)" />
+          <polygon points={`0,0 ${here} 100,0`} fill="var(--tint-2)" />
           {gridSteps(deepest).map((s) => (
             <line key={s} x1="0" x2="100" y1={y(s)} y2={y(s)} stroke="var(--line)" vectorEffect="non-scaling-stroke" />
           ))}
           <polyline
-            points={line(parent)}
+            points={line((c) => c.before)}
             fill="none"
             stroke="var(--soft)"
             strokeDasharray="3 3"
             vectorEffect="non-scaling-stroke"
           />
-          <polyline
-            points={line(values)}
-            fill="none"
-            stroke="var(--ink)"
-            strokeWidth="2.6"
-            vectorEffect="non-scaling-stroke"
-          />
+          <polyline points={here} fill="none" stroke="var(--ink)" strokeWidth="2.6" vectorEffect="non-scaling-stroke" />
         </svg>
         <span className="pt-1 pr-2 text-right text-[12px] text-soft">core</span>
         <div className="grid pt-1" style={{ gridTemplateColumns: `repeat(${cores.length}, 1fr)` }}>

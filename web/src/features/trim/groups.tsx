@@ -1,6 +1,6 @@
 import { Collapsible } from 'radix-ui';
 import { useState } from 'react';
-import type { Drawings, Rig, Setting, Settings, Value } from '../../api/client';
+import type { Check, Drawings, Rig, Setting, Settings, Value } from '../../api/client';
 import { ActiveSteps } from './active-steps';
 import { BandChart } from './band-chart';
 import { CurveDrawing } from './curve-drawing';
@@ -16,6 +16,7 @@ interface GroupsProps {
   onChange?: (key: string, value: Value) => void;
   wrong: Set<string>;
   inert: Record<string, string>;
+  curve?: Check['curve'];
   drawings?: Drawings;
   /** What is looked for, in trade names or any board's words; empty shows the groups. */
   find: string;
@@ -46,6 +47,7 @@ function says(row: Setting, find: string): boolean {
 /** Every setting in work order, a foldable group for each step of the work. */
 export function Groups(props: GroupsProps) {
   const { rows, values, parent, find, open } = props;
+  const [folded, setFolded] = useState<Record<string, boolean>>({});
   if (find.trim()) {
     const found = rows.filter((r) => says(r, find.trim()));
     return found.length > 0 ? (
@@ -63,7 +65,8 @@ export function Groups(props: GroupsProps) {
         return (
           <Collapsible.Root
             key={group}
-            defaultOpen={open(group)}
+            open={folded[group] === undefined ? open(group) : !folded[group]}
+            onOpenChange={(to) => setFolded((now) => ({ ...now, [group]: !to }))}
             className="border-t border-line py-1.5 first:border-t-0"
             data-group={group}
           >
@@ -98,10 +101,9 @@ function Group({ group, ...props }: GroupsProps & { group: string }) {
   const plain = rows.filter((r) => !drawn(r));
   const relevant = plain.filter((r) => matters(r, values, parent, inert));
   const shown = all ? plain : relevant;
-  const firsts = rig.coreGroups.map((g) => g.first);
   return (
     <>
-      {group === 'curve' && rows.some((r) => r.core >= 0) && <CurveDrawing {...props} firsts={firsts} />}
+      {group === 'curve' && rows.some((r) => r.core >= 0) && <CurveDrawing {...props} />}
       {group === 'curve' && drawings?.bands && <BandChart {...props} bands={drawings.bands} />}
       {shown.length > 0 && <SettingTable {...props} rows={shown} />}
       {group === 'clocks' && rows.some((r) => r.scope === 'active cores') && drawings && (
@@ -138,38 +140,10 @@ function numberIn(values: Settings, key: string): number | undefined {
   return typeof v === 'number' ? v : undefined;
 }
 
-/** Settings that open a group even while they are as delivered: what the trade begins with. */
-const first = new Set([
-  'memory.profile',
-  'limit.beyondSpec',
-  'limit.ppt',
-  'limit.tdc',
-  'limit.edc',
-  'limit.pl1',
-  'limit.pl2',
-  'limit.tau',
-  'limit.iccMax',
-  'limit.temperatureOn',
-  'limit.temperature',
-  'clock.base',
-  'clock.reference',
-  'clock.boostOffset',
-  'clock.lift',
-  'clock.ratio.p',
-  'clock.ratio.e',
-  'voltage.core.mode',
-  'voltage.core.offset',
-  'loadline.level',
-  'fan.source',
-  'pump.mode',
-  'platform.smt',
-  'platform.cStates',
-]);
-
 /** Whether a setting is worth a row now: it differs from delivery or from the parent, or the work begins with it. */
 function matters(r: Setting, values: Settings, parent: Settings, inert: Record<string, string>): boolean {
   const v = values[r.key] ?? r.stock;
   if (v !== (parent[r.key] ?? r.stock) || v !== r.stock) return true;
   if (r.kin && !(r.key in inert) && r.kin.endsWith('voltage')) return true;
-  return (first.has(r.key) && !(r.key in inert)) || r.kin === 'fan curve';
+  return (r.first && !(r.key in inert)) || r.kin === 'fan curve';
 }

@@ -59,7 +59,7 @@ export function Notes({ trim }: { trim: Trim }) {
 function CopyTo({ trim }: { trim: Trim }) {
   const [, go] = useLocation();
   const rigs = useQuery(rigsQuery);
-  const [left, setLeft] = useState<Schemas['CopiedTrim']>();
+  const [left, setLeft] = useState<Schemas['MadeTrim']>();
   const copy = useMutation({
     mutationFn: (rig: number) =>
       take(api.POST('/api/trims/{trim}/copy', { params: { path: { trim: trim.id } }, body: { rig } })),

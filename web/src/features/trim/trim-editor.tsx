@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useDeferredValue, useMemo, useState } from 'react';
+import { useDeferredValue, useState } from 'react';
 import { useLocation } from 'wouter';
 import { api, type Rig, type Setting, type Settings, type Trim, take, type Value } from '../../api/client';
 import { checkQuery, drawingsQuery } from '../../api/queries';
@@ -14,17 +14,15 @@ interface EditorProps {
   parent: Trim;
   /** The draft that is being changed; absent for a new trim. */
   draft?: Trim;
-  /** Begin with every limit as the maker specifies it. */
-  inSpec?: boolean;
+  /** What the new trim begins with. */
+  changes?: Settings;
 }
 
 /** Makes a trim, or changes a draft: forecast and preflight follow each keystroke. */
-export function TrimEditor({ rig, rows, parent, draft, inSpec }: EditorProps) {
+export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorProps) {
   const [, go] = useLocation();
   const queries = useQueryClient();
-  // biome-ignore lint/correctness/useExhaustiveDependencies: what the sheet begins with does not follow the rows
-  const start = useMemo(() => (inSpec ? specOf(rows, parent) : changesOf(draft, parent)), [draft, parent, inSpec]);
-  const [changes, setChanges] = useState<Settings>(start);
+  const [changes, setChanges] = useState<Settings>(() => begin ?? changesOf(draft, parent));
   const [name, setName] = useState(draft?.name ?? '');
   const [reason, setReason] = useState(draft?.reason ?? '');
   const check = useQuery(checkQuery(rig.id, parent.id, changes));
@@ -113,43 +111,16 @@ export function TrimEditor({ rig, rows, parent, draft, inSpec }: EditorProps) {
         rig={rig}
         find={find}
         inert={check.data?.inert ?? {}}
+        curve={check.data?.curve}
         drawings={drawings.data}
         rows={rows}
         values={{ ...parent.settings, ...changes }}
         parent={parent.settings}
         onChange={set}
         wrong={wrong}
-        open={(g) => openFirst(rows, parent.settings, g)}
+        open={(g) => check.data?.next.includes(g) ?? false}
       />
     </SheetWithDock>
-  );
-}
-
-/** The group that the work goes on with: the limits while they are beyond the maker's, then the curve or the voltage. */
-function openFirst(rows: Setting[], values: Settings, group: string): boolean {
-  const beyond = rows.some(
-    (r) =>
-      r.group === 'limits' &&
-      (values[r.key] === 'unlimited' ||
-        (r.key === 'limit.beyondSpec' && values[r.key] === true) ||
-        (typeof r.spec === 'number' && Number(values[r.key]) > r.spec)),
-  );
-  const next = rows.some((r) => r.key === 'curve.all') ? 'curve' : 'voltage';
-  return group === next || (group === 'limits' && beyond);
-}
-
-/** The maker's value of every limit that stands otherwise. */
-function specOf(rows: Setting[], parent: Trim): Settings {
-  return Object.fromEntries(
-    rows
-      .filter(
-        (r) =>
-          r.group === 'limits' &&
-          r.spec !== null &&
-          r.key !== 'limit.trip' &&
-          (parent.settings[r.key] ?? r.stock) !== r.spec,
-      )
-      .map((r) => [r.key, r.spec]),
   );
 }
 

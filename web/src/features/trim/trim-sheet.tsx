@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
-import { rigsQuery, settingsQuery, trimsQuery } from '../../api/queries';
+import type { Rig, Setting, Trim } from '../../api/client';
+import { checkQuery, settingsQuery, trimsQuery, useRig } from '../../api/queries';
 import type { SheetProps } from '../../app';
 import { Empty } from '../../ui/parts';
 import { TrimEditor } from './trim-editor';
@@ -7,7 +8,7 @@ import { TrimView } from './trim-view';
 
 /** What shall change, is it sane, what will it do? */
 export function TrimSheet({ rig, id, mode }: SheetProps) {
-  const { data: owner } = useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === rig) });
+  const owner = useRig(rig);
   const trims = useQuery(trimsQuery(rig));
   const settings = useQuery({ ...settingsQuery(rig), enabled: owner?.parts != null });
   if (owner && !owner.parts) {
@@ -25,11 +26,18 @@ export function TrimSheet({ rig, id, mode }: SheetProps) {
   if (!trim) return <p className="p-4 text-soft">There is no trim yet.</p>;
   const parent = trims.data.find((t) => t.id === trim.parent);
   if (mode === 'new') return <TrimEditor rig={owner} rows={settings.data} parent={trim} />;
-  if (mode === 'spec') return <TrimEditor rig={owner} rows={settings.data} parent={trim} inSpec />;
+  if (mode === 'spec') return <SpecEditor rig={owner} rows={settings.data} parent={trim} />;
   if (mode === 'edit' && parent) return <TrimEditor rig={owner} rows={settings.data} parent={parent} draft={trim} />;
   return (
     <TrimView rig={owner} rows={settings.data} trim={trim} parent={parent} proven={lastProven(trims.data, trim.id)} />
   );
+}
+
+/** A new trim that begins with every limit as the maker specifies it. */
+function SpecEditor({ rig, rows, parent }: { rig: Rig; rows: Setting[]; parent: Trim }) {
+  const check = useQuery(checkQuery(rig.id, parent.id, {}));
+  if (!check.data) return <p className="p-4 text-soft">Reading the maker’s limits …</p>;
+  return <TrimEditor rig={rig} rows={rows} parent={parent} changes={check.data.withinSpec} />;
 }
 
 /** The newest proven trim other than the one given. */

@@ -130,6 +130,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
         rig={rig}
         find={find}
         inert={check.data?.inert ?? {}}
+        curve={check.data?.curve}
         drawings={drawings.data}
         rows={rows}
         values={trim.settings}

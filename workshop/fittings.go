@@ -1,0 +1,161 @@
+package workshop
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"slices"
+
+	"zerokeel/core/invalid"
+	"zerokeel/core/trim"
+	"zerokeel/store"
+)
+
+// Fittings lists a rig's fittings, newest first.
+func (w *Workshop) Fittings(ctx context.Context, rig int64) ([]store.Fitting, error) {
+	if err := may(ctx, look, rig); err != nil {
+		return nil, err
+	}
+	return w.store.Fittings(ctx, rig)
+}
+
+// Fitting returns one fitting.
+func (w *Workshop) Fitting(ctx context.Context, id int64) (*store.Fitting, error) {
+	if err := may(ctx, look, 0); err != nil {
+		return nil, err
+	}
+	return w.store.Fitting(ctx, id)
+}
+
+// Fit begins to bring a trim to its rig's board, or to have it entered by hand where no board is reached. A trim that
+// preflight stops is a conflict.
+func (w *Workshop) Fit(ctx context.Context, rig, id int64) (*store.Fitting, error) {
+	if err := may(ctx, change, rig); err != nil {
+		return nil, err
+	}
+	r, set, err := w.rigParts(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	t, err := w.trimOf(ctx, rig, id)
+	if err != nil {
+		return nil, err
+	}
+	c, err := w.checkTrim(ctx, r, set, t)
+	if err != nil {
+		return nil, err
+	}
+	if why := c.Stops(); why != "" {
+		return nil, conflict("preflight stops this trim: %s", why)
+	}
+	at, err := w.linkOf(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	f := &store.Fitting{RigID: rig, TrimID: t.ID, BootBefore: r.BootID, RigClock: at.Clock}
+	if r.FirmwareAddress == "" {
+		from, err := w.onBoard(ctx, r)
+		if err != nil {
+			return nil, err
+		}
+		f.Card, f.Ticked = store.AsJSON(trim.Card(set, from, t.Settings.V, false)), store.AsJSON([]string{})
+	}
+	err = w.store.CreateFitting(ctx, f)
+	if errors.Is(err, store.ErrTaken) {
+		return nil, busy(r.Name)
+	}
+	return f, err
+}
+
+// TickCard notes which lines of a card were entered.
+func (w *Workshop) TickCard(ctx context.Context, id int64, keys []string) (*store.Fitting, error) {
+	f, err := w.fittingByHand(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if f.State != store.FitEntering {
+		return nil, conflict("the card was entered already, or given up")
+	}
+	var faults invalid.List
+	for i, key := range keys {
+		if !slices.ContainsFunc(f.Card.V, func(l trim.Line) bool { return l.Key == key }) {
+			faults.Add(fmt.Sprintf("keys[%d]", i), "name lines of the card", "the card has no line %q", key)
+		}
+	}
+	if len(faults) > 0 {
+		return nil, faults
+	}
+	if err := w.store.TickCard(ctx, f, keys); err != nil {
+		return nil, err
+	}
+	return w.store.Fitting(ctx, id)
+}
+
+func (w *Workshop) fittingByHand(ctx context.Context, id int64) (*store.Fitting, error) {
+	if err := may(ctx, change, 0); err != nil {
+		return nil, err
+	}
+	return w.store.Fitting(ctx, id)
+}
+
+// CardEntered takes the word of a person that a card was entered.
+func (w *Workshop) CardEntered(ctx context.Context, id int64) (*store.Fitting, error) {
+	f, err := w.fittingByHand(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	r, err := w.store.Rig(ctx, f.RigID)
+	if err != nil {
+		return nil, err
+	}
+	at, err := w.linkOf(ctx, f.RigID)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case f.State == store.FitEntering && r.BootID != "":
+		// Its agent will tell of the restart; if that has happened already, by another boot than at the beginning.
+		f.State = store.FitWaiting
+	case f.State == store.FitEntering, f.State == store.FitWaiting && f.ByHand() && !at.Linked:
+		f.State = store.FitReading // nothing will tell: taken at the person's word
+	default:
+		return nil, conflict("this fitting does not wait for a card")
+	}
+	return f, w.savedByHand(ctx, f, sql.NullInt64{})
+}
+
+// GiveUpFitting gives a fitting by hand up. Before the card was entered the trim in force stays; afterwards nobody knows
+// what is on the board.
+func (w *Workshop) GiveUpFitting(ctx context.Context, id int64) (*store.Fitting, error) {
+	f, err := w.fittingByHand(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if !f.ByHand() || f.State.Ended() {
+		return nil, conflict("only a fitting by hand can be given up, and only while it lasts")
+	}
+	r, err := w.store.Rig(ctx, f.RigID)
+	if err != nil {
+		return nil, err
+	}
+	inForce := sql.NullInt64{}
+	f.FailedIn, f.Problem = f.State, "given up; what stands on the board now is not known"
+	if f.State == store.FitEntering && len(f.Ticked.V) == 0 {
+		inForce, f.Problem = r.TrimInForce, "given up before anything was entered"
+	}
+	f.State = store.FitFailed
+	if f.FailedIn == store.FitEntering && len(f.Ticked.V) > 0 {
+		f.FailedIn = store.FitWaiting // some of it stands on the board
+	}
+	return f, w.savedByHand(ctx, f, inForce)
+}
+
+// savedByHand stores a person's step of a fitting; one that comes too late is a conflict.
+func (w *Workshop) savedByHand(ctx context.Context, f *store.Fitting, inForce sql.NullInt64) error {
+	err := w.store.SaveFitting(ctx, nil, f, inForce, nil)
+	if errors.Is(err, store.ErrMoved) {
+		return conflict("this fitting has gone on meanwhile; look at it again")
+	}
+	return err
+}

@@ -1,0 +1,208 @@
+package workshop
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/singleflight"
+
+	"zerokeel/core/channel"
+	"zerokeel/core/forecast"
+	"zerokeel/core/load"
+	"zerokeel/core/part"
+	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
+	"zerokeel/store"
+)
+
+// settledS is how long a leg must have run for its means to be those of a settled machine, in seconds: warming up takes
+// minutes, and cooling down at a slow fan longer.
+var settledS = map[load.Kind]float64{load.Heavy: 240, load.Mixed: 240, load.Light: 240, load.Idle: 900}
+
+// leastSettledS is the least of settledS.
+const leastSettledS = 240
+
+// record is a leg that ran long enough to say how the machine settles, with the trim that it ran under.
+type record struct {
+	store.HeldLeg
+	trim *store.Trim
+}
+
+// figure returns the mean of a leg's figure, NaN if it has none.
+func (r *record) figure(key string) float64 {
+	for _, f := range r.Figures.V {
+		if f.Key == key {
+			return f.Mean
+		}
+	}
+	return math.NaN()
+}
+
+// history is what a rig's trials have shown.
+type history struct {
+	trims   []store.Trim
+	records []record
+}
+
+func (w *Workshop) history(ctx context.Context, rig int64) (*history, error) {
+	h := &history{}
+	var err error
+	if h.trims, err = w.store.Trims(ctx, rig); err != nil {
+		return nil, err
+	}
+	legs, err := w.store.HeldLegs(ctx, rig, leastSettledS)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range legs {
+		least, told := settledS[l.Load]
+		at := slices.IndexFunc(h.trims, func(t store.Trim) bool { return t.ID == l.TrimID })
+		if told && l.SeenS >= least && at >= 0 {
+			h.records = append(h.records, record{l, &h.trims[at]})
+		}
+	}
+	return h, nil
+}
+
+// measured are the records as a forecast is fitted to them; where ambient was not measured it was ambientC.
+func (h *history) measured(ambientC float64) []forecast.Record {
+	out := make([]forecast.Record, len(h.records))
+	for i := range h.records {
+		l := &h.records[i]
+		r := forecast.Record{
+			Settings: l.trim.Settings.V, Load: l.Load, AmbientC: l.figure(channel.Ambient), MHz: l.figure(channel.MeanClock), PackageW: l.figure(channel.PackagePower),
+			RequestV: l.figure(channel.RequestedVoltage), DeliveredV: l.figure(channel.DeliveredVoltage), HottestC: l.figure(channel.Temperature),
+			CoolantC: l.figure(channel.Coolant),
+		}
+		if math.IsNaN(r.AmbientC) {
+			r.AmbientC = ambientC
+		}
+		if l.Load == load.Idle {
+			r.MHz = 0
+		}
+		out[i] = r
+	}
+	return out
+}
+
+// failedSteps returns, for each core, the shallowest curve offset in steps at which a trim failed on it.
+func (h *history) failedSteps(set *part.Set) map[int]float64 {
+	out := map[int]float64{}
+	for i := range h.trims {
+		t := &h.trims[i]
+		if t.Standing != verdict.Failed || t.Core < 0 || t.Core >= set.Processor.Cores() {
+			continue
+		}
+		steps := t.Settings.V.CurveSteps(set.Processor, t.Core)
+		if before, known := out[t.Core]; steps < 0 && (!known || steps > before) {
+			out[t.Core] = steps
+		}
+	}
+	return out
+}
+
+// proven lists the settings of the trims that are proven.
+func (h *history) proven() []trim.Settings {
+	var out []trim.Settings
+	for i := range h.trims {
+		if h.trims[i].Standing == verdict.Proven {
+			out = append(out, h.trims[i].Settings.V)
+		}
+	}
+	return out
+}
+
+// memoryProven reports whether a trim with the same memory settings has held a proof.
+func (h *history) memoryProven(settings trim.Settings) bool {
+	return slices.ContainsFunc(h.proven(), func(other trim.Settings) bool {
+		return !slices.ContainsFunc(trim.Diff(other, settings), func(c trim.Change) bool {
+			def, _, _ := trim.Find(c.Key)
+			return def.Group == trim.GroupMemory
+		})
+	})
+}
+
+// Sizes of what is kept of rigs: histories with their fits, and forecasts of parents, which are asked for at every keystroke
+// while a child is edited.
+const (
+	keptRigs      = 64
+	keptForecasts = 256
+)
+
+// version is a rig as it stood: whatever changes what a fit or preflight reads of it raises the number.
+type version struct{ rig, number int64 }
+
+// rigKnowledge is what a version of a rig shows.
+type rigKnowledge struct {
+	*history
+	fit *forecast.Fit
+}
+
+// knowledge keeps what was worked out of rigs, by their versions, so that nothing has to be forgotten.
+type knowledge struct {
+	rigs      *lru.Cache[version, *rigKnowledge]
+	forecasts *lru.Cache[forecastKey, *forecast.Result]
+	underWay  *singleflight.Group
+}
+
+type forecastKey struct {
+	version
+	settings string
+}
+
+func newKnowledge() knowledge {
+	rigs, err := lru.New[version, *rigKnowledge](keptRigs)
+	forecasts, err2 := lru.New[forecastKey, *forecast.Result](keptForecasts)
+	if err = errors.Join(err, err2); err != nil {
+		panic(err) // only a size below one is refused
+	}
+	return knowledge{rigs: rigs, forecasts: forecasts, underWay: &singleflight.Group{}}
+}
+
+// knownOf returns a rig's history, and what it says of the rig beyond its sheets. A rig that is not stored yet has none.
+func (w *Workshop) knownOf(ctx context.Context, r *store.Rig, set *part.Set) (*rigKnowledge, error) {
+	if r.ID == 0 {
+		return &rigKnowledge{&history{}, forecast.Prior(set)}, nil
+	}
+	key := version{r.ID, r.RecordsVersion}
+	if kept, ok := w.known.rigs.Get(key); ok {
+		return kept, nil
+	}
+	found, err, _ := w.known.underWay.Do(fmt.Sprint(key), func() (any, error) {
+		h, err := w.history(ctx, r.ID)
+		if err != nil {
+			return nil, err
+		}
+		fit, err := forecast.FitRecords(set, h.measured(r.AmbientC))
+		if err != nil {
+			w.log.Warn("the records of a rig cannot be fitted; its forecasts rest on the part sheets", "rig", r.Name, "error", err)
+			fit = forecast.Prior(set)
+		}
+		out := &rigKnowledge{h, fit}
+		w.known.rigs.Add(key, out)
+		return out, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return found.(*rigKnowledge), nil
+}
+
+// keptForecast is the forecast of settings that are asked for again and again, by what is known of a rig; nil where its
+// board does not take them.
+func (w *Workshop) keptForecast(r *store.Rig, k *rigKnowledge, settings trim.Settings) *forecast.Result {
+	key := forecastKey{version{r.ID, r.RecordsVersion}, settings.Fingerprint()}
+	if kept, ok := w.known.forecasts.Get(key); ok {
+		return kept
+	}
+	f, err := k.fit.Forecast(settings, r.AmbientC)
+	if err != nil {
+		return nil
+	}
+	w.known.forecasts.Add(key, f)
+	return f
+}

@@ -1,0 +1,217 @@
+package workshop
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"slices"
+	"sync"
+	"time"
+
+	"zerokeel/core/channel"
+	"zerokeel/core/verdict"
+	"zerokeel/link"
+	"zerokeel/live"
+	"zerokeel/store"
+)
+
+// intake takes in what the rigs linked to this process say. Each rig's agent acts for itself.
+type intake struct{ w *Workshop }
+
+var _ link.Sink = intake{}
+
+// Hello implements link.Sink.
+func (i intake) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
+	last, err := i.w.Greet(As(ctx, Actor{Kind: Agent, Rig: rig}), rig, h)
+	if err != nil {
+		i.w.WasDeaf()
+	}
+	return last, err
+}
+
+// Frames implements link.Sink.
+func (i intake) Frames(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
+	last, err := i.w.TakeFrames(As(ctx, Actor{Kind: Agent, Rig: rig}), rig, stream, frames)
+	if err != nil && !errors.Is(err, store.ErrGap) {
+		i.w.WasDeaf()
+	}
+	return last, err
+}
+
+// Changed implements link.Sink: the rig was linked, or its link was lost.
+func (i intake) Changed(rig int64) {
+	i.w.bus.Publish(live.Message{Topic: store.TopicRig, Rig: rig})
+	lease, held := i.w.held.get(rig)
+	if !held {
+		return
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
+	defer cancel()
+	if err := i.w.tellLink(ctx, lease); err != nil && !errors.Is(err, store.ErrNotHeld) {
+		i.w.log.Warn("the link of a rig could not be told to other processes", "rig", rig, "error", err)
+	}
+}
+
+// Greet takes in that a rig links: who it is, what it can tell, and how its start before this one ended. This process holds
+// it from then on. It returns the last frame held of the rig's stream.
+func (w *Workshop) Greet(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
+	if err := may(ctx, report, rig); err != nil {
+		return 0, err
+	}
+	row, err := w.store.Rig(ctx, rig)
+	if err != nil {
+		return 0, err
+	}
+	names, err := w.nameSensors(ctx, row, h)
+	if err != nil {
+		return 0, err
+	}
+	right, err := w.rightOf(ctx, row)
+	if err != nil {
+		return 0, err
+	}
+	last, lease, err := w.store.Hello(ctx, rig, h, w.me)
+	if err != nil {
+		return 0, err
+	}
+	w.held.put(lease)
+	w.names.put(rig, names)
+	w.vitals.linked(rig, h.Channels, right)
+	if h.Crash != nil {
+		err = w.crashed(ctx, rig, h.Crash)
+	}
+	return last, err
+}
+
+// crashed takes in that a rig came back without a shutdown. In the middle of a trial, that is the trial's to judge, to
+// which the kernel's last words are added; otherwise it is an incident of daily use, held against the trim in force.
+func (w *Workshop) crashed(ctx context.Context, id int64, c *link.Crash) error {
+	leg, err := w.store.LegIn(ctx, id, c.BootID)
+	if err != nil {
+		return err
+	}
+	if leg != nil {
+		if c.Words == "" || !leg.Open {
+			return nil
+		}
+		return w.store.AddEvent(ctx, id, &store.Event{LegID: leg.ID, Kind: verdict.EventPanic, AtS: leg.SeenS, Core: -1, Note: c.Words})
+	}
+	rig, err := w.store.Rig(ctx, id)
+	if err != nil || !rig.TrimInForce.Valid {
+		return err
+	}
+	fitting, err := w.store.FittingSince(ctx, id, c.BootID)
+	if err != nil || fitting {
+		return err // its own restarts are no incidents
+	}
+	i := &store.Incident{RigID: id, TrimID: rig.TrimInForce.Int64, Kind: "restarted", Note: c.Words, CreatedAt: store.FromMS(c.SeenAt),
+		BootID: sql.NullString{String: c.BootID, Valid: true}}
+	if i.Note == "" {
+		i.Note = "the machine came back without having been shut down; it was last seen alive at this moment"
+	}
+	err = w.store.AddIncident(ctx, i)
+	if errors.Is(err, store.ErrTaken) {
+		return nil // told before
+	}
+	return err
+}
+
+// TakeFrames stores frames of a rig's stream, and looks whether they raise one of its watches. It returns the last one then
+// held.
+func (w *Workshop) TakeFrames(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
+	if err := may(ctx, report, rig); err != nil {
+		return 0, err
+	}
+	w.names.apply(rig, frames)
+	last, err := w.store.Ingest(ctx, rig, stream, frames)
+	if err != nil {
+		return last, err
+	}
+	w.vitals.take(rig, frames)
+	if err := w.stepWatches(ctx, rig, frames); err != nil {
+		w.log.Error("the watches could not be looked at", "rig", rig, "error", err)
+	}
+	return last, nil
+}
+
+// stepWatches looks whether a rig's new figures raise one of its watches, or give the all-clear.
+func (w *Workshop) stepWatches(ctx context.Context, rig int64, frames []link.Frame) error {
+	readings := map[string][]store.Reading{}
+	for i := range frames {
+		s := frames[i].Samples
+		if s == nil {
+			continue
+		}
+		for c, key := range s.Channels {
+			for k, at := range s.At {
+				if v := s.Values[c][k]; v != nil {
+					readings[key] = append(readings[key], store.Reading{AtMS: at, Value: *v})
+				}
+			}
+		}
+	}
+	if len(readings) == 0 {
+		return nil
+	}
+	_, err := w.store.StepWatches(ctx, rig, readings)
+	return err
+}
+
+// sensorNames are the names that the sensors of the rigs linked here were given, by those that they tell.
+type sensorNames struct {
+	mu   sync.Mutex
+	rigs map[int64]map[string]string
+}
+
+func (n *sensorNames) put(rig int64, names map[string]string) {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	if n.rigs == nil {
+		n.rigs = map[int64]map[string]string{}
+	}
+	n.rigs[rig] = names
+}
+
+// apply gives the figures of frames the names that their rig's sensors were given.
+func (n *sensorNames) apply(rig int64, frames []link.Frame) {
+	n.mu.Lock()
+	names := n.rigs[rig]
+	n.mu.Unlock()
+	if len(names) == 0 {
+		return
+	}
+	for _, f := range frames {
+		if f.Samples == nil {
+			continue
+		}
+		for i, key := range f.Samples.Channels {
+			if to, ok := names[key]; ok {
+				f.Samples.Channels[i] = to
+			}
+		}
+	}
+}
+
+// nameSensors gives the sensors of a rig the names that its board's sheet maps them to, and returns which keys became which.
+// A channel that the rig tells under its right name already is not given to another sensor.
+func (w *Workshop) nameSensors(ctx context.Context, r *store.Rig, h *link.Hello) (map[string]string, error) {
+	set, err := w.store.PartSet(ctx, r)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for i, c := range h.Channels {
+		to, mapped := set.Board.Sensors[c.Key]
+		if !mapped || slices.ContainsFunc(h.Channels, func(o channel.Channel) bool { return o.Key == to.Channel }) {
+			continue
+		}
+		out[c.Key] = to.Channel
+		h.Channels[i].Key = to.Channel
+		if to.Label != "" {
+			h.Channels[i].Label = to.Label
+		}
+	}
+	return out, nil
+}

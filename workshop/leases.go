@@ -1,0 +1,178 @@
+package workshop
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"time"
+
+	"zerokeel/link"
+	"zerokeel/store"
+)
+
+// renewEvery is the time between two renewals of this process's leases.
+const renewEvery = store.LeaseFor / 4
+
+// leases are those that this process holds, as it knows them. The database has the last word: each step is guarded there.
+type leases struct {
+	mu   sync.Mutex
+	rigs map[int64]heldLease
+}
+
+type heldLease struct {
+	store.Lease
+	since time.Time
+}
+
+func (l *leases) put(one store.Lease) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.rigs == nil {
+		l.rigs = map[int64]heldLease{}
+	}
+	if before, known := l.rigs[one.Rig]; known && before.Lease == one {
+		return
+	}
+	l.rigs[one.Rig] = heldLease{one, time.Now()}
+}
+
+func (l *leases) get(rig int64) (store.Lease, bool) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	one, ok := l.rigs[rig]
+	return one.Lease, ok
+}
+
+// since returns when a rig's lease was taken; a zero time for one that is not held.
+func (l *leases) since(rig int64) time.Time {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.rigs[rig].since
+}
+
+// keep drops the leases that are not among those still held, and returns the rigs of those dropped.
+func (l *leases) keep(held []store.Lease) (lost []int64) {
+	still := map[int64]store.Lease{}
+	for _, one := range held {
+		still[one.Rig] = one
+		l.put(one)
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for rig := range l.rigs {
+		if _, ok := still[rig]; !ok {
+			delete(l.rigs, rig)
+			lost = append(lost, rig)
+		}
+	}
+	return lost
+}
+
+// keepLeases renews this process's leases until the context ends, and tells what it knows of the links.
+func (w *Workshop) keepLeases(ctx context.Context) error {
+	tick := time.NewTicker(renewEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-tick.C:
+		}
+		if err := w.renew(ctx); err != nil && ctx.Err() == nil {
+			w.WasDeaf()
+			w.log.Warn("the leases could not be renewed", "error", err)
+		}
+	}
+}
+
+func (w *Workshop) renew(ctx context.Context) error {
+	held, err := w.store.Renew(ctx, w.me)
+	if err != nil {
+		return err
+	}
+	for _, rig := range w.held.keep(held) {
+		w.hub.Cut(rig) // it links to another process by now; a link that is left over here is of the time before
+	}
+	for _, lease := range held {
+		if err := w.tellLink(ctx, lease); err != nil && !errors.Is(err, store.ErrNotHeld) {
+			return err
+		}
+	}
+	return nil
+}
+
+// tellLink tells the other processes what this one knows of a rig's link.
+func (w *Workshop) tellLink(ctx context.Context, lease store.Lease) error {
+	st := w.hub.Status(lease.Rig)
+	if st.Hello.BootID == "" {
+		return nil // it never linked here
+	}
+	return w.store.TellLink(ctx, lease, st.Linked, store.Link{Simulated: st.Hello.Simulated, ClockMS: st.Clock(time.Now()), ClockRate: st.Hello.ClockRate})
+}
+
+// Held returns this process's lease of a rig. A rig that nobody holds is taken; false when another process holds it.
+func (w *Workshop) Held(ctx context.Context, rig int64) (*store.Lease, bool, error) {
+	if err := may(ctx, change, rig); err != nil {
+		return nil, false, err
+	}
+	if lease, ok := w.held.get(rig); ok {
+		return &lease, true, nil
+	}
+	lease, taken, err := w.store.TakeFree(ctx, rig, w.me)
+	if err != nil || !taken {
+		return nil, false, err
+	}
+	w.held.put(lease)
+	return &lease, true, nil
+}
+
+// HeldElsewhere tells which rigs other processes hold.
+func (w *Workshop) HeldElsewhere(ctx context.Context) (map[int64]bool, error) {
+	if err := may(ctx, look, 0); err != nil {
+		return nil, err
+	}
+	holds, err := w.store.Holds(ctx)
+	out := map[int64]bool{}
+	for _, h := range holds {
+		if h.Live && h.Holder != w.me {
+			out[h.Rig] = true
+		}
+	}
+	return out, err
+}
+
+// LinkState is what is known of a rig's link, wherever it is linked.
+type LinkState struct {
+	Linked    bool
+	Simulated bool // it says so itself
+	Clock     time.Time
+}
+
+// linkOf tells how a rig's link stands. A rig that is not linked anywhere has this machine's clock.
+func (w *Workshop) linkOf(ctx context.Context, rig int64) (LinkState, error) {
+	if st := w.hub.Status(rig); st.Linked {
+		return here(st), nil
+	}
+	holds, err := w.store.Holds(ctx, rig)
+	if err != nil {
+		return LinkState{}, err
+	}
+	return linkIn(holds, rig), nil
+}
+
+func here(st link.Status) LinkState {
+	return LinkState{Linked: st.Linked, Simulated: st.Hello.Simulated, Clock: store.FromMS(st.Clock(time.Now()))}
+}
+
+func linkIn(holds []store.Hold, rig int64) LinkState {
+	out := LinkState{Clock: time.Now().UTC()}
+	for _, h := range holds {
+		if h.Rig == rig {
+			out.Simulated = h.Simulated
+			if out.Linked = h.Live && h.Linked; out.Linked {
+				out.Clock = store.FromMS(h.ClockMS)
+			}
+		}
+	}
+	return out
+}

@@ -1,0 +1,147 @@
+package workshop
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"zerokeel/live"
+	"zerokeel/store"
+)
+
+// Times of the outbox: how often it is looked at when this process itself tells nothing; for how long news may still come
+// in with a number lower than those read already, since numbers are given out before a commit; and for how long news are
+// kept.
+const (
+	newsEvery = 100 * time.Millisecond
+	newsLate  = 10 * time.Second
+	newsKept  = time.Minute
+)
+
+// outbox is where the news of all processes are read, in the order of their numbers.
+type outbox interface {
+	OutboxEnd(ctx context.Context) (int64, error)
+	Outbox(ctx context.Context, after int64) ([]store.News, error)
+	OutboxBefore(ctx context.Context, age time.Duration) (int64, error)
+	PruneOutbox(ctx context.Context, age time.Duration) error
+	Committed() <-chan struct{}
+}
+
+var _ outbox = (*store.Store)(nil)
+
+// newsReader reads an outbox, each piece of news once.
+type newsReader struct {
+	from  outbox
+	floor int64          // everything up to this number was read
+	seen  map[int64]bool // of those after it
+}
+
+// next returns the news that were not read yet.
+func (r *newsReader) next(ctx context.Context) ([]store.News, error) {
+	list, err := r.from.Outbox(ctx, r.floor)
+	if err != nil {
+		return nil, err
+	}
+	fresh := list[:0:0]
+	for _, n := range list {
+		if !r.seen[n.ID] {
+			r.seen[n.ID] = true
+			fresh = append(fresh, n)
+		}
+	}
+	return fresh, nil
+}
+
+// settle moves the floor to where nothing can come in any more.
+func (r *newsReader) settle(ctx context.Context) error {
+	old, err := r.from.OutboxBefore(ctx, newsLate)
+	if err != nil || old <= r.floor {
+		return err
+	}
+	r.floor = old
+	for id := range r.seen {
+		if id <= old {
+			delete(r.seen, id)
+		}
+	}
+	return nil
+}
+
+// readNews hands the news of all processes to this one's pages and drivers, until the context ends. After an outage of the
+// database nobody knows what was missed, and everything counts as changed.
+func (w *Workshop) readNews(ctx context.Context) error {
+	r := newsReader{from: w.store, seen: map[int64]bool{}}
+	begun, failed, settled := false, false, time.Now()
+	tick := time.NewTicker(newsEvery)
+	defer tick.Stop()
+	for {
+		var err error
+		if !begun {
+			r.floor, err = w.store.OutboxEnd(ctx)
+			begun = err == nil
+		}
+		var list []store.News
+		if begun {
+			list, err = r.next(ctx)
+		}
+		if err == nil && time.Since(settled) > newsLate/2 {
+			settled = time.Now()
+			if err = r.settle(ctx); err == nil {
+				err = w.store.PruneOutbox(ctx, newsKept)
+			}
+		}
+		for _, n := range list {
+			w.spread(ctx, n)
+		}
+		switch {
+		case ctx.Err() != nil:
+			return nil
+		case err != nil:
+			if !failed {
+				w.log.Warn("the news could not be read", "error", err)
+			}
+			failed = true
+		case failed:
+			failed = false
+			w.bus.Publish(live.Message{Topic: live.All})
+		}
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-r.from.Committed():
+		case <-tick.C:
+		}
+	}
+}
+
+// spread hands a piece of news on within this process.
+func (w *Workshop) spread(ctx context.Context, n store.News) {
+	if n.Topic != store.TopicVitals {
+		w.bus.Publish(live.Message{Topic: n.Topic, Rig: n.Rig, ID: n.Ref})
+		w.heed(ctx, n)
+		return
+	}
+	var beat Beat
+	if err := json.Unmarshal([]byte(n.Body.String), &beat); err != nil || beat.By == w.me {
+		return // this process has told its own already
+	}
+	w.vitals.takeBeat(&beat)
+	w.bus.Publish(live.Message{Topic: store.TopicVitals, Data: &beat})
+}
+
+// heed takes in what news change of what this process knows of the rigs linked to it.
+func (w *Workshop) heed(ctx context.Context, n store.News) {
+	rigs := []int64{n.Rig}
+	switch n.Topic {
+	case store.TopicCorrection:
+	case store.TopicPart:
+		rigs = w.hub.Linked()
+	default:
+		return
+	}
+	for _, rig := range rigs {
+		if err := w.refreshRight(ctx, rig); err != nil && ctx.Err() == nil {
+			w.log.Warn("what puts a rig's figures right could not be read", "rig", rig, "error", err)
+		}
+	}
+}

@@ -1,0 +1,147 @@
+package workshop
+
+import (
+	"context"
+	"math"
+
+	"zerokeel/core/forecast"
+	"zerokeel/core/machine"
+	"zerokeel/core/part"
+	"zerokeel/core/preflight"
+	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
+	"zerokeel/store"
+)
+
+// Check is what preflight and forecast say of settings.
+type Check struct {
+	Changes        []trim.Change
+	Reason         string // the changes, in a line
+	Forecast       *forecast.Result
+	ParentForecast *forecast.Result
+	Findings       []preflight.Finding
+	Inert          map[string]string // settings that do nothing, and why
+	Curve          []CurveOffset     // per core
+	Next           []trim.Group      // with which the work goes on from the parent
+	WithinSpec     trim.Settings     // changes on the settings that put every limit where the maker has it
+}
+
+// CurveOffset is a core's curve offset in steps, all of what is set for it together: of the settings, and of the parent.
+type CurveOffset struct{ Steps, Before float64 }
+
+// Stops returns the reason why preflight does not let a trim be fitted; empty where it does.
+func (c *Check) Stops() string {
+	if level, found := preflight.Worst(c.Findings); found && level == preflight.Stop {
+		return c.Findings[0].Reason
+	}
+	return ""
+}
+
+// Check says what preflight and forecast find of a rig's settings: changes on those of a parent, or on the board's as
+// delivered where parent is 0.
+func (w *Workshop) Check(ctx context.Context, rig, parent int64, changes trim.Settings) (*Check, error) {
+	if err := may(ctx, look, rig); err != nil {
+		return nil, err
+	}
+	r, set, err := w.rigParts(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	from, settings, err := w.onParent(ctx, rig, set, parent, changes)
+	if err != nil {
+		return nil, err
+	}
+	return w.check(ctx, r, set, from, settings)
+}
+
+// CheckTrim is Check for a trim as it stands.
+func (w *Workshop) CheckTrim(ctx context.Context, id int64) (*Check, error) {
+	if err := may(ctx, look, 0); err != nil {
+		return nil, err
+	}
+	t, err := w.store.Trim(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	r, set, err := w.rigParts(ctx, t.RigID)
+	if err != nil {
+		return nil, err
+	}
+	return w.checkTrim(ctx, r, set, t)
+}
+
+// checkTrim checks a trim against the one that it was made from.
+func (w *Workshop) checkTrim(ctx context.Context, r *store.Rig, set *part.Set, t *store.Trim) (*Check, error) {
+	var parent *store.Trim
+	if t.ParentID.Valid {
+		var err error
+		if parent, err = w.store.Trim(ctx, t.ParentID.Int64); err != nil {
+			return nil, err
+		}
+	}
+	return w.check(ctx, r, set, parent, t.Settings.V)
+}
+
+// check is the one way by which a trim is checked, whoever asks: its input is gathered here and nowhere else. parent is nil
+// for the board's settings as delivered.
+func (w *Workshop) check(ctx context.Context, r *store.Rig, set *part.Set, parent *store.Trim, settings trim.Settings) (*Check, error) {
+	k, err := w.knownOf(ctx, r, set)
+	if err != nil {
+		return nil, err
+	}
+	before := trim.Stock(set.Processor, set.Board)
+	if parent != nil {
+		before = parent.Settings.V
+	}
+	records, err := w.preflightRecords(ctx, r, set, parent, k.history)
+	if err != nil {
+		return nil, err
+	}
+	out := &Check{Changes: trim.Diff(before, settings), Inert: map[string]string{}}
+	out.Reason = trim.InWords(out.Changes)
+	// A trim that the board does not take has no forecast; the findings say why.
+	out.Forecast = w.keptForecast(r, k, settings)
+	out.ParentForecast = w.keptForecast(r, k, before)
+	out.Findings = preflight.Check(preflight.Input{Set: set, Settings: settings, Parent: before, Forecast: out.Forecast, Records: records})
+	out.Next = trim.NextGroups(set.Processor, set.Board, before)
+	out.WithinSpec = trim.WithinSpec(set.Processor, set.Board, settings)
+	for core := range set.Processor.Cores() {
+		out.Curve = append(out.Curve, CurveOffset{settings.CurveSteps(set.Processor, core), before.CurveSteps(set.Processor, core)})
+	}
+	for _, key := range trim.Keys(set.Processor, set.Board) {
+		if why := trim.Inert(set, settings, key); why != "" {
+			out.Inert[key] = why
+		}
+	}
+	return out, nil
+}
+
+// preflightRecords gathers what preflight is to know of the rig and of its kind.
+func (w *Workshop) preflightRecords(ctx context.Context, r *store.Rig, set *part.Set, parent *store.Trim, h *history) (preflight.Records, error) {
+	out := preflight.Records{Failed: h.failedSteps(set), Fleet: map[string][]float64{}, Firmware: r.FirmwareVersion}
+	for _, settings := range h.proven() {
+		if tuning, err := machine.Tune(set, settings); err == nil {
+			out.ProvenMTs = math.Max(out.ProvenMTs, tuning.Memory.MTs)
+		}
+	}
+	var err error
+	if parent != nil {
+		out.ParentUnproven = parent.Standing != verdict.Proven && parent.Number != 0
+		out.MemoryUnproven = !h.memoryProven(parent.Settings.V)
+		if out.ParentFirmware, err = w.store.FirmwareOf(ctx, parent.ID); err != nil {
+			return out, err
+		}
+	}
+	if !r.Processor.Valid {
+		return out, nil
+	}
+	others, err := w.store.InForceOn(ctx, r)
+	for _, settings := range others {
+		for key, v := range settings {
+			if x, ok := v.Number(); ok {
+				out.Fleet[key] = append(out.Fleet[key], x)
+			}
+		}
+	}
+	return out, err
+}

@@ -1,0 +1,157 @@
+package workshop
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"database/sql"
+	"errors"
+
+	"zerokeel/core/invalid"
+	"zerokeel/core/part"
+	"zerokeel/core/trim"
+	"zerokeel/firmware/redfish"
+	"zerokeel/store"
+)
+
+// defaultAmbientC is the room temperature assumed until it is told.
+const defaultAmbientC = 22.0
+
+// PartIDs name the sheets of a rig's parts.
+type PartIDs struct{ Processor, Board, Cooler, Memory string }
+
+// FirmwareAccess is how a board is reached; an empty address means by hand. A nil user or password stays as it is.
+type FirmwareAccess struct {
+	Address        string
+	User, Password *string
+}
+
+// NewRig says what a rig is made of.
+type NewRig struct {
+	Name      string
+	Simulated bool
+	AmbientC  *float64
+	Parts     *PartIDs
+	Firmware  *FirmwareAccess
+}
+
+// MakeRig adds a rig with its trim T0, and returns it with the token of its agent, which is told once.
+func (w *Workshop) MakeRig(ctx context.Context, in NewRig) (r *Rig, token string, err error) {
+	if err := may(ctx, change, 0); err != nil {
+		return nil, "", err
+	}
+	row := &store.Rig{Name: in.Name, AmbientC: defaultAmbientC, Simulated: in.Simulated}
+	put(&row.AmbientC, in.AmbientC)
+	first := &store.Trim{Name: "as found", Settings: store.AsJSON(trim.Settings{})}
+	if in.Parts != nil {
+		set, err := w.partsOf(ctx, row, in.Parts)
+		if err != nil {
+			return nil, "", err
+		}
+		first.Name = "stock"
+		if err := w.fill(ctx, first, row, set, trim.Stock(set.Processor, set.Board)); err != nil {
+			return nil, "", err
+		}
+	}
+	if err := setFirmware(row, in.Firmware); err != nil {
+		return nil, "", err
+	}
+	token = rand.Text()
+	row.TokenHash = hashToken(token)
+	err = w.store.CreateRig(ctx, row, first, row.FirmwareAddress == "")
+	if errors.Is(err, store.ErrTaken) {
+		return nil, "", invalid.List{{Field: "name", Problem: "there is a rig called " + row.Name + " already", Remedy: "choose another name"}}
+	} else if err != nil {
+		return nil, "", err
+	}
+	r, err = w.Rig(ctx, row.ID)
+	return r, token, err
+}
+
+// partsOf gives a rig its parts, and returns their sheets, checked.
+func (w *Workshop) partsOf(ctx context.Context, r *store.Rig, ids *PartIDs) (*part.Set, error) {
+	name := func(id string) sql.NullString { return sql.NullString{String: id, Valid: true} }
+	r.Processor, r.Board, r.Cooler, r.Memory = name(ids.Processor), name(ids.Board), name(ids.Cooler), name(ids.Memory)
+	set, err := w.store.PartSet(ctx, r)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, invalid.List{{Field: "parts", Problem: err.Error(), Remedy: "add the part sheets first, or correct the ids"}}
+	} else if err != nil {
+		return nil, err
+	}
+	return set, set.Validate()
+}
+
+func setFirmware(r *store.Rig, in *FirmwareAccess) error {
+	if in == nil {
+		return nil
+	}
+	if in.Address != "" {
+		if _, err := redfish.New(in.Address, "", ""); err != nil {
+			return invalid.List{{Field: "firmware.address", Problem: err.Error(), Remedy: "give the address of the board's controller"}}
+		}
+	}
+	r.FirmwareAddress = in.Address
+	put(&r.FirmwareUser, in.User)
+	put(&r.FirmwarePassword, in.Password)
+	return nil
+}
+
+// RigChange says what changes of a rig; nil leaves a thing as it is.
+type RigChange struct {
+	AmbientC *float64
+	Refit    *bool
+	Firmware *FirmwareAccess
+}
+
+// ChangeRig changes what a person knows of a rig.
+func (w *Workshop) ChangeRig(ctx context.Context, id int64, in RigChange) (*Rig, error) {
+	if err := may(ctx, change, id); err != nil {
+		return nil, err
+	}
+	r, err := w.store.Rig(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	put(&r.AmbientC, in.AmbientC)
+	put(&r.Refit, in.Refit)
+	if err := setFirmware(r, in.Firmware); err != nil {
+		return nil, err
+	}
+	if err := w.store.UpdateRig(ctx, r); err != nil {
+		return nil, err
+	}
+	return w.Rig(ctx, id)
+}
+
+// RenewToken makes a new token for a rig's agent; the one before is worth nothing from then on.
+func (w *Workshop) RenewToken(ctx context.Context, id int64) (string, error) {
+	if err := may(ctx, change, id); err != nil {
+		return "", err
+	}
+	r, err := w.store.Rig(ctx, id)
+	if err != nil {
+		return "", err
+	}
+	token := rand.Text()
+	r.TokenHash = hashToken(token)
+	return token, w.store.UpdateRig(ctx, r)
+}
+
+// ErrBadToken reports a token that is no rig's.
+var ErrBadToken = errors.New("no rig has this token")
+
+// RigByToken returns the rig whose agent shows a token. It is the one thing that is asked before anybody is known.
+func (w *Workshop) RigByToken(ctx context.Context, token string) (id int64, name string, err error) {
+	r, err := w.store.RigByToken(ctx, hashToken(token))
+	if errors.Is(err, store.ErrNotFound) {
+		return 0, "", ErrBadToken
+	} else if err != nil {
+		return 0, "", err
+	}
+	return r.ID, r.Name, nil
+}
+
+func hashToken(token string) []byte {
+	sum := sha256.Sum256([]byte(token))
+	return sum[:]
+}

@@ -1,0 +1,117 @@
+package workshop
+
+import (
+	"context"
+
+	"zerokeel/core/compare"
+	"zerokeel/core/stat"
+	"zerokeel/core/trim"
+	"zerokeel/core/yardstick"
+	"zerokeel/store"
+)
+
+// Yardstick is a yardstick of the bench.
+type Yardstick struct {
+	yardstick.Yardstick
+	Own bool // rigs take it themselves
+}
+
+// Yardsticks lists every yardstick: those that rigs take themselves, and then the workshop's.
+func (w *Workshop) Yardsticks(ctx context.Context) ([]Yardstick, error) {
+	if err := may(ctx, look, 0); err != nil {
+		return nil, err
+	}
+	var out []Yardstick
+	for _, y := range yardstick.List() {
+		out = append(out, Yardstick{y, true})
+	}
+	others, err := w.store.Yardsticks(ctx)
+	for _, y := range others {
+		out = append(out, Yardstick{y, false})
+	}
+	return out, err
+}
+
+// Scores lists a rig's scores, oldest first.
+func (w *Workshop) Scores(ctx context.Context, rig int64) ([]store.Score, error) {
+	if err := may(ctx, look, rig); err != nil {
+		return nil, err
+	}
+	return w.store.Scores(ctx, rig)
+}
+
+// overall is the yardstick by which a trim's mean score is told beside its name.
+const overall = "all-core"
+
+// meanPoints returns the mean all-core score by trim.
+func (w *Workshop) meanPoints(ctx context.Context, rig int64) (map[int64]float64, error) {
+	scores, err := w.store.Values(ctx, rig, overall)
+	if err != nil {
+		return nil, err
+	}
+	out := map[int64]float64{}
+	for id, list := range scores {
+		out[id] = stat.Summarise(list).Mean
+	}
+	return out, nil
+}
+
+// Comparison is what changed between two trims of a rig.
+type Comparison struct {
+	Base, Trim int64
+	Changes    []trim.Change
+	Tables     []Table
+}
+
+// Table is the comparison by one yardstick.
+type Table struct {
+	Yardstick string
+	Rows      []compare.Row
+}
+
+// Compare returns what changed between two trims of a rig, by every yardstick that one of them was held against. Runs that
+// are spoilt do not count.
+func (w *Workshop) Compare(ctx context.Context, rig, base, other int64) (*Comparison, error) {
+	a, err := w.trimOfSeen(ctx, rig, base)
+	if err != nil {
+		return nil, err
+	}
+	b, err := w.trimOfSeen(ctx, rig, other)
+	if err != nil {
+		return nil, err
+	}
+	scores, err := w.store.Scores(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	yardsticks, err := w.Yardsticks(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := &Comparison{Base: base, Trim: other, Changes: trim.Diff(a.Settings.V, b.Settings.V)}
+	for _, y := range yardsticks {
+		rows := compare.Table(y.Yardstick, runsOf(scores, base, y.ID), runsOf(scores, other, y.ID))
+		if len(rows) > 0 {
+			out.Tables = append(out.Tables, Table{y.ID, rows})
+		}
+	}
+	return out, nil
+}
+
+// trimOfSeen is trimOf for somebody who looks.
+func (w *Workshop) trimOfSeen(ctx context.Context, rig, id int64) (*store.Trim, error) {
+	if err := may(ctx, look, rig); err != nil {
+		return nil, err
+	}
+	return w.trimOf(ctx, rig, id)
+}
+
+func runsOf(scores []store.Score, trimID int64, yardstick string) []compare.Run {
+	var out []compare.Run
+	for i := range scores {
+		if x := &scores[i]; x.TrimID == trimID && x.Yardstick == yardstick && x.Spoilt == "" {
+			out = append(out, compare.Run{Score: x.Value, Figures: x.Figures.V})
+		}
+	}
+	return out
+}

@@ -1,0 +1,327 @@
+package workshop
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+
+	"zerokeel/core/invalid"
+	"zerokeel/core/part"
+	"zerokeel/core/preflight"
+	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
+	"zerokeel/store"
+)
+
+// rigParts loads a rig with its parts; a rig without known parts is a conflict that says so.
+func (w *Workshop) rigParts(ctx context.Context, id int64) (*store.Rig, *part.Set, error) {
+	r, err := w.store.Rig(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	set, err := w.store.PartSet(ctx, r)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, nil, conflict("the parts of %s are not known, so its settings are not either; add part sheets first", r.Name)
+	}
+	return r, set, err
+}
+
+// trimOf loads a trim of a rig.
+func (w *Workshop) trimOf(ctx context.Context, rig, id int64) (*store.Trim, error) {
+	t, err := w.store.Trim(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if t.RigID != rig {
+		return nil, fmt.Errorf("trim %d of rig %d: %w", id, rig, store.ErrNotFound)
+	}
+	return t, nil
+}
+
+// onParent returns a parent, nil for the board's settings as delivered where it is 0, and the settings that changes on it make.
+func (w *Workshop) onParent(ctx context.Context, rig int64, set *part.Set, parent int64, changes trim.Settings) (*store.Trim, trim.Settings, error) {
+	stock := trim.Stock(set.Processor, set.Board)
+	if parent == 0 {
+		return nil, stock.With(changes), nil
+	}
+	t, err := w.trimOf(ctx, rig, parent)
+	if err != nil {
+		return nil, nil, err
+	}
+	return t, t.Settings.V.With(changes), nil
+}
+
+// Setting is a setting that a rig's board offers.
+type Setting struct {
+	Key    string
+	Def    trim.Def
+	Index  int // of an indexed one
+	Name   string
+	Entry  part.BoardSetting
+	Second string     // label of its second place in the menus
+	Spec   part.Value // the maker's value; unset where there is none
+	Core   int        // whose it is; -1 for none
+}
+
+// Settings lists what a rig's board offers, in work order.
+func (w *Workshop) Settings(ctx context.Context, rig int64) ([]Setting, error) {
+	if err := may(ctx, look, rig); err != nil {
+		return nil, err
+	}
+	_, set, err := w.rigParts(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	out := []Setting{}
+	for _, key := range trim.Keys(set.Processor, set.Board) {
+		def, index, _ := trim.Find(key)
+		entry, _ := set.Board.Lookup(key)
+		one := Setting{Key: key, Def: def, Index: index, Name: def.Name, Entry: entry, Core: -1}
+		if def.Spec != nil {
+			one.Spec = def.Spec(set.Processor, index)
+		}
+		switch def.Scope {
+		case part.ScopeTiming:
+			one.Name = set.Board.Timings[index-1]
+		case part.ScopeCore:
+			one.Core = index
+		}
+		if entry.Second != nil {
+			one.Second = entry.Second.Label
+		}
+		out = append(out, one)
+	}
+	return out, nil
+}
+
+// Trim is a trim with what others say of it.
+type Trim struct {
+	store.Trim
+	Changes []trim.Change // against its parent
+	InForce bool
+	Points  *float64 // mean all-core score; nil without one
+	Summary string   // how it stands, in some words
+}
+
+// Trims lists a rig's trims by number.
+func (w *Workshop) Trims(ctx context.Context, rig int64) ([]Trim, error) {
+	if err := may(ctx, look, rig); err != nil {
+		return nil, err
+	}
+	r, err := w.store.Rig(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	trims, err := w.store.Trims(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	points, err := w.meanPoints(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Trim, len(trims))
+	for i := range trims {
+		out[i] = viewOf(&trims[i], trims, r, points)
+	}
+	return out, nil
+}
+
+// Trim returns one trim.
+func (w *Workshop) Trim(ctx context.Context, id int64) (*Trim, error) {
+	if err := may(ctx, look, 0); err != nil {
+		return nil, err
+	}
+	t, err := w.store.Trim(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	all, err := w.Trims(ctx, t.RigID)
+	if err != nil {
+		return nil, err
+	}
+	for i := range all {
+		if all[i].ID == id {
+			return &all[i], nil
+		}
+	}
+	return nil, fmt.Errorf("trim %d: %w", id, store.ErrNotFound)
+}
+
+func viewOf(t *store.Trim, all []store.Trim, r *store.Rig, points map[int64]float64) Trim {
+	out := Trim{Trim: *t, Changes: []trim.Change{}, InForce: r.TrimInForce.Valid && r.TrimInForce.Int64 == t.ID, Summary: summary(t)}
+	if p, ok := points[t.ID]; ok {
+		out.Points = &p
+	}
+	for i := range all {
+		if t.ParentID.Valid && all[i].ID == t.ParentID.Int64 {
+			out.Changes = trim.Diff(all[i].Settings.V, t.Settings.V)
+		}
+	}
+	return out
+}
+
+// summary tells in some words how a trim stands.
+func summary(t *store.Trim) string {
+	at := fmt.Sprintf("%d:%02d", int(t.VerdictS)/60, int(t.VerdictS)%60)
+	switch {
+	case t.Verdict == verdict.NoPost:
+		return "no POST"
+	case t.Verdict.Failed() && t.Core >= 0:
+		return fmt.Sprintf("core %d %s, %s", t.Core, strings.TrimPrefix(string(t.Verdict), "core "), at)
+	case t.Verdict.Failed():
+		return fmt.Sprintf("%s, %s", t.Verdict, at)
+	case t.Verdict == verdict.Held && len(t.Untried.V) > 0:
+		if n := len(t.Untried.V); n > 1 {
+			return fmt.Sprintf("held %s; %d untried", at, n)
+		}
+		return fmt.Sprintf("held %s; %s untried", at, t.Untried.V[0])
+	case t.Verdict == verdict.Held:
+		return "held " + at
+	}
+	return string(t.Standing)
+}
+
+// Made is a trim that was made or changed, with what preflight says of it.
+type Made struct {
+	Trim     *store.Trim
+	Findings []preflight.Finding
+	Unfit    []trim.Unfit // what was not carried over, of a copy
+}
+
+// NewTrim says what a trim is made of.
+type NewTrim struct {
+	Parent       int64
+	Name, Reason string
+	Changes      trim.Settings // on those of the parent
+}
+
+// MakeTrim makes a trim of a rig from another.
+func (w *Workshop) MakeTrim(ctx context.Context, rig int64, in NewTrim) (*Made, error) {
+	if err := may(ctx, change, rig); err != nil {
+		return nil, err
+	}
+	r, set, err := w.rigParts(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	parent, err := w.trimOf(ctx, rig, in.Parent)
+	if errors.Is(err, store.ErrNotFound) {
+		var f invalid.List
+		f.Add("parent", "name a trim of "+r.Name, "%s has no trim with id %d", r.Name, in.Parent)
+		return nil, f
+	} else if err != nil {
+		return nil, err
+	}
+	t := &store.Trim{RigID: rig, ParentID: sql.NullInt64{Int64: parent.ID, Valid: true}, Name: in.Name, Reason: in.Reason}
+	return w.make(ctx, t, r, set, parent.Settings.V.With(in.Changes))
+}
+
+// make fills a new trim, stores it, and checks it.
+func (w *Workshop) make(ctx context.Context, t *store.Trim, r *store.Rig, set *part.Set, settings trim.Settings) (*Made, error) {
+	if err := w.fill(ctx, t, r, set, settings); err != nil {
+		return nil, err
+	}
+	at, err := w.linkOf(ctx, r.ID)
+	if err != nil {
+		return nil, err
+	}
+	t.CreatedAt = at.Clock
+	if err := w.store.CreateTrim(ctx, t); err != nil {
+		return nil, err
+	}
+	return w.made(ctx, t, r, set)
+}
+
+func (w *Workshop) made(ctx context.Context, t *store.Trim, r *store.Rig, set *part.Set) (*Made, error) {
+	c, err := w.checkTrim(ctx, r, set, t)
+	if err != nil {
+		return nil, err
+	}
+	return &Made{Trim: t, Findings: c.Findings}, nil
+}
+
+// fill gives a trim its settings, checked, and its forecast from all that is known of the rig.
+func (w *Workshop) fill(ctx context.Context, t *store.Trim, r *store.Rig, set *part.Set, settings trim.Settings) error {
+	if faults := trim.Check(set.Processor, set.Board, settings); len(faults) > 0 {
+		return faults.Under("settings")
+	}
+	k, err := w.knownOf(ctx, r, set)
+	if err != nil {
+		return err
+	}
+	f, err := k.fit.Forecast(settings, r.AmbientC)
+	if err != nil {
+		return err
+	}
+	t.Settings, t.Forecast = store.AsJSON(settings), store.AsJSON(*f)
+	return nil
+}
+
+// TrimChange says what changes of a trim; nil leaves a thing as it is. Notes and Profile may change at any time, the rest
+// only while it is a draft.
+type TrimChange struct {
+	Name, Reason, Notes *string
+	Changes             trim.Settings
+	Profile             *store.Profile
+}
+
+// ChangeTrim changes a draft, or the notes and the profile of any trim.
+func (w *Workshop) ChangeTrim(ctx context.Context, id int64, in TrimChange) (*Made, error) {
+	if err := may(ctx, change, 0); err != nil {
+		return nil, err
+	}
+	t, err := w.store.Trim(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	r, set, err := w.rigParts(ctx, t.RigID)
+	if err != nil {
+		return nil, err
+	}
+	put(&t.Name, in.Name)
+	put(&t.Reason, in.Reason)
+	if in.Changes != nil {
+		if err := w.fill(ctx, t, r, set, t.Settings.V.With(in.Changes)); err != nil {
+			return nil, err
+		}
+	}
+	if in.Name != nil || in.Reason != nil || in.Changes != nil {
+		if err := w.store.UpdateTrim(ctx, t); err != nil {
+			return nil, err
+		}
+	}
+	if in.Notes != nil || in.Profile != nil {
+		put(&t.Notes, in.Notes)
+		put(&t.Profile, in.Profile)
+		if err := w.store.NoteTrim(ctx, t); err != nil {
+			return nil, err
+		}
+	}
+	return w.made(ctx, t, r, set)
+}
+
+// put stores what a pointer points to, if it points to anything.
+func put[T any](into, from *T) {
+	if from != nil {
+		*into = *from
+	}
+}
+
+// TrimDiff lists the settings that differ between two trims of a rig.
+func (w *Workshop) TrimDiff(ctx context.Context, rig, from, to int64) ([]trim.Change, error) {
+	if err := may(ctx, look, rig); err != nil {
+		return nil, err
+	}
+	a, err := w.trimOf(ctx, rig, from)
+	if err != nil {
+		return nil, err
+	}
+	b, err := w.trimOf(ctx, rig, to)
+	if err != nil {
+		return nil, err
+	}
+	return trim.Diff(a.Settings.V, b.Settings.V), nil
+}

@@ -1,0 +1,37 @@
+package workshop
+
+import (
+	"zerokeel/core/columns"
+	"zerokeel/core/compare"
+	"zerokeel/core/load"
+	"zerokeel/link"
+	"zerokeel/store"
+)
+
+// What the workshop speaks of, as it is stored, sent or computed.
+type (
+	Fitting   = store.Fitting
+	Leg       = store.Leg
+	Event     = store.Event
+	Score     = store.Score
+	Incident  = store.Incident
+	Watch     = store.Watch
+	Recording = store.Log
+	PartSheet = store.Part
+	Profile   = store.Profile
+
+	LoadKind     = load.Kind
+	Inject       = link.Inject
+	ColumnTarget = columns.Target
+	ComparedRow  = compare.Row
+	ComparedSide = compare.Side
+)
+
+// Loads lists the loads.
+func Loads() []LoadKind { return load.Kinds }
+
+// Errors that those who call tell apart.
+var (
+	ErrNotFound = store.ErrNotFound
+	ErrFixed    = store.ErrFixed
+)
