@@ -60,6 +60,7 @@ func TestNeverImported(t *testing.T) {
 	for _, rule := range []struct{ why, from, to string }{
 		{"the server cannot tell a stand-in from a real rig", "server", "standin"},
 		{"what drives trials must find out what stand-ins hide", "runner", "standin"},
+		{"what is done must not know what stand-ins hide", "workshop", "standin"},
 		{"a forecast may know only part sheets and records", "core", "standin"},
 		{"the board is reached over the network", "firmware", "standin"},
 		{"the two ends of the link share nothing but its protocol", "standin", "store"},
@@ -79,6 +80,38 @@ func TestNeverImported(t *testing.T) {
 				if under(one, rule.to) {
 					t.Errorf("%s imports %s: %s", name, one, rule.why)
 				}
+			}
+		}
+	}
+}
+
+// TestServerCarries: the server decodes, calls the workshop and encodes. It reaches for neither rows nor boards nor drivers,
+// and of core it knows the types that the API's description names, nothing that computes.
+func TestServerCarries(t *testing.T) {
+	all := imported(t, "Imports")
+	named := all[module+"/server/api"]
+	for _, one := range all[module+"/server"] {
+		ours := strings.HasPrefix(one, module+"/")
+		if ours && under(one, "core") && !slices.Contains(named, one) {
+			t.Errorf("server imports %s, which the API does not name", one)
+		}
+		for _, folder := range []string{"store", "firmware", "runner", "rigside"} {
+			if under(one, folder) {
+				t.Errorf("server imports %s; ask the workshop", one)
+			}
+		}
+	}
+}
+
+// TestWorkshopKnowsNoPage: what can be done is done without HTTP.
+func TestWorkshopKnowsNoPage(t *testing.T) {
+	for name, list := range imported(t, "Imports") {
+		if !under(name, "workshop") {
+			continue
+		}
+		for _, one := range list {
+			if one == "net/http" || strings.HasPrefix(one, "github.com/labstack/echo") || under(one, "server") {
+				t.Errorf("%s imports %s", name, one)
 			}
 		}
 	}

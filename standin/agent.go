@@ -87,6 +87,9 @@ func (a *agent) hello() link.Hello {
 }
 
 func (a *agent) order(o link.Order) {
+	if told := a.rig.opt.Ordered; told != nil {
+		told(o)
+	}
 	a.rig.mu.Lock()
 	defer a.rig.mu.Unlock()
 	if a.rig.agent != a || a.rig.phase != running {

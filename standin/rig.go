@@ -54,6 +54,7 @@ type Options struct {
 	User     string // of the Redfish service; empty accepts anyone
 	Password string
 	Log      *slog.Logger
+	Ordered  func(link.Order) // is told of each order as it comes in; may be nil
 }
 
 // Rig is a stand-in.

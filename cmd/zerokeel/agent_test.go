@@ -18,10 +18,17 @@ import (
 	"zerokeel/store/storetest"
 )
 
+// asProgram names the variable that makes this test's program run as zerokeel itself, with its arguments.
+const asProgram = "ZEROKEEL_TEST_PROGRAM"
+
 // agentRoot names the variable that makes this test's program run as an agent over the file tree that it holds.
 const agentRoot = "ZEROKEEL_TEST_AGENT_ROOT"
 
 func TestMain(m *testing.M) {
+	if os.Getenv(asProgram) != "" {
+		main()
+		os.Exit(0)
+	}
 	root := os.Getenv(agentRoot)
 	if root == "" {
 		os.Exit(storetest.Main(m))

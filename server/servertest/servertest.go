@@ -16,6 +16,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"zerokeel/link"
 	"zerokeel/runner"
 	"zerokeel/server"
 	"zerokeel/server/api"
@@ -31,6 +32,7 @@ type Bench struct {
 	Store   *store.Store
 	Shop    *workshop.Workshop
 	Address string
+	Ordered func(rig string, o link.Order) // is told of the orders that come to rigs added from then on; may be nil
 	stop    context.CancelFunc
 	done    chan struct{}
 }
@@ -43,6 +45,9 @@ func Start(t testing.TB) *Bench {
 	t.Cleanup(b.Stop)
 	return b
 }
+
+// At returns a bench whose server runs elsewhere, at an address.
+func At(t testing.TB, address string) *Bench { return &Bench{t: t, Address: address} }
 
 // Resume starts the server anew, on the same address, after Stop.
 func (b *Bench) Resume() {
@@ -179,7 +184,11 @@ func (b *Bench) addRig(cfg *standin.Config, speed float64, reached bool) *Rig {
 		request.Firmware = &api.FirmwareAccess{Address: address, User: &user, Password: &password}
 	}
 	b.Call("POST", "/api/rigs", request, 201, &created)
-	rig, err := standin.NewRig(cfg, standin.Options{Speed: speed, Server: b.Address, Token: created.Token, User: user, Password: password, StateDir: b.t.TempDir()})
+	opt := standin.Options{Speed: speed, Server: b.Address, Token: created.Token, User: user, Password: password, StateDir: b.t.TempDir()}
+	if told := b.Ordered; told != nil {
+		opt.Ordered = func(o link.Order) { told(cfg.Name, o) }
+	}
+	rig, err := standin.NewRig(cfg, opt)
 	if err != nil {
 		b.t.Fatal(err)
 	}
