@@ -9,17 +9,14 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
 	"github.com/getkin/kin-openapi/routers/legacy"
 
 	"zerokeel/core/part"
-	"zerokeel/core/trim"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
 )
@@ -299,20 +296,4 @@ func TestPagesFromElsewhereAreRefused(t *testing.T) {
 			t.Errorf("%s: %d, %s", path, response.StatusCode, response.Header.Get("Content-Type"))
 		}
 	}
-}
-
-// BenchmarkCheck is the request that follows each keystroke: preflight and two forecasts.
-func BenchmarkCheck(b *testing.B) {
-	rig := servertest.Start(b).AddRig(petrel(b, nil), 1)
-	parent := rig.Trims()[0].Id
-	in := api.CheckRequest{Settings: trim.Settings{"curve.all": part.Number(-10)}, Parent: &parent}
-	path := fmt.Sprintf("/api/rigs/%d/check", rig.ID)
-	var took []float64
-	for b.Loop() {
-		begun := time.Now()
-		rig.Call("POST", path, in, 200, nil)
-		took = append(took, float64(time.Since(begun).Microseconds())/1000)
-	}
-	slices.Sort(took)
-	b.ReportMetric(took[len(took)/2], "ms_median")
 }

@@ -19,14 +19,7 @@ func TestMain(m *testing.M) { os.Exit(storetest.Main(m)) }
 
 func petrel(t testing.TB, change func(*standin.Config)) *standin.Config {
 	t.Helper()
-	text, err := rigs.Standin("petrel")
-	if err != nil {
-		t.Fatal(err)
-	}
-	cfg, err := standin.ParseConfig(text)
-	if err != nil {
-		t.Fatal(err)
-	}
+	cfg := example(t, "petrel")
 	if change != nil {
 		change(cfg)
 	}
@@ -83,3 +76,17 @@ func TestFromStockToAProvenChange(t *testing.T) {
 }
 
 func ptr[T any](v T) *T { return &v }
+
+// example returns a stand-in of the demo.
+func example(t testing.TB, name string) *standin.Config {
+	t.Helper()
+	text, err := rigs.Standin(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cfg, err := standin.ParseConfig(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return cfg
+}

@@ -70,12 +70,7 @@ func (w *Workshop) Draw(ctx context.Context, rig, parent int64, changes trim.Set
 	if err != nil {
 		return nil, err
 	}
-	proven := set.Memory.RatedMTs
-	for _, one := range k.proven() {
-		if t, err := machine.Tune(set, one); err == nil {
-			proven = math.Max(proven, t.Memory.MTs)
-		}
-	}
+	proven := math.Max(set.Memory.RatedMTs, k.provenMTs)
 	out := &Drawings{
 		Plan:   clock.NewPlan(set.Processor, settings.Number("clock.base", set.Processor.BaseClockMHz), proven, set.Board.Steps("memory.rate")),
 		Curves: curvesOf(set, model), Corridor: corridorOf(model.Tuning()), Entries: entriesOf(k.history), Bands: set.Board.Bands,
@@ -101,16 +96,12 @@ func (w *Workshop) edited(ctx context.Context, rig, parent int64, changes trim.S
 	if err := may(ctx, look, rig); err != nil {
 		return nil, nil, nil, nil, err
 	}
-	r, set, err := w.rigParts(ctx, rig)
+	r, k, err := w.rigKnown(ctx, rig)
 	if err != nil {
 		return nil, nil, nil, nil, err
 	}
-	_, settings, err := w.onParent(ctx, rig, set, parent, changes)
-	if err != nil {
-		return nil, nil, nil, nil, err
-	}
-	k, err := w.knownOf(ctx, r, set)
-	return r, set, trim.Stock(set.Processor, set.Board).With(settings), k, err
+	_, settings, err := w.onParent(ctx, rig, k.set, parent, changes)
+	return r, k.set, trim.Stock(k.set.Processor, k.set.Board).With(settings), k, err
 }
 
 // windowsOf works out for how long the short-term budget lasts under each load.

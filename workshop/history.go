@@ -13,6 +13,7 @@ import (
 	"zerokeel/core/channel"
 	"zerokeel/core/forecast"
 	"zerokeel/core/load"
+	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
@@ -139,7 +140,21 @@ type version struct{ rig, number int64 }
 // rigKnowledge is what a version of a rig shows.
 type rigKnowledge struct {
 	*history
-	fit *forecast.Fit
+	set       *part.Set
+	fit       *forecast.Fit
+	failed    map[int]float64 // as failedSteps tells it
+	provenMTs float64         // the highest memory rate that held a proof; 0 for none
+}
+
+// know works out what a history shows.
+func know(h *history, fit *forecast.Fit, set *part.Set) *rigKnowledge {
+	out := &rigKnowledge{history: h, set: set, fit: fit, failed: h.failedSteps(set)}
+	for _, settings := range h.proven() {
+		if tuning, err := machine.Tune(set, settings); err == nil {
+			out.provenMTs = math.Max(out.provenMTs, tuning.Memory.MTs)
+		}
+	}
+	return out
 }
 
 // knowledge keeps what was worked out of rigs, by their versions, so that nothing has to be forgotten.
@@ -163,10 +178,28 @@ func newKnowledge() knowledge {
 	return knowledge{rigs: rigs, forecasts: forecasts, underWay: &singleflight.Group{}}
 }
 
+// rigKnown loads a rig with all that is known of it. A series of questions about a rig that stays as it is reads its row, and
+// nothing else.
+func (w *Workshop) rigKnown(ctx context.Context, id int64) (*store.Rig, *rigKnowledge, error) {
+	r, err := w.store.Rig(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	if kept, ok := w.known.rigs.Get(version{r.ID, r.RecordsVersion}); ok {
+		return r, kept, nil
+	}
+	set, err := w.partsKnown(ctx, r)
+	if err != nil {
+		return nil, nil, err
+	}
+	k, err := w.knownOf(ctx, r, set)
+	return r, k, err
+}
+
 // knownOf returns a rig's history, and what it says of the rig beyond its sheets. A rig that is not stored yet has none.
 func (w *Workshop) knownOf(ctx context.Context, r *store.Rig, set *part.Set) (*rigKnowledge, error) {
 	if r.ID == 0 {
-		return &rigKnowledge{&history{}, forecast.Prior(set)}, nil
+		return know(&history{}, forecast.Prior(set), set), nil
 	}
 	key := version{r.ID, r.RecordsVersion}
 	if kept, ok := w.known.rigs.Get(key); ok {
@@ -182,7 +215,7 @@ func (w *Workshop) knownOf(ctx context.Context, r *store.Rig, set *part.Set) (*r
 			w.log.Warn("the records of a rig cannot be fitted; its forecasts rest on the part sheets", "rig", r.Name, "error", err)
 			fit = forecast.Prior(set)
 		}
-		out := &rigKnowledge{h, fit}
+		out := know(h, fit, set)
 		w.known.rigs.Add(key, out)
 		return out, nil
 	})

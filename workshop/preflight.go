@@ -2,10 +2,8 @@ package workshop
 
 import (
 	"context"
-	"math"
 
 	"zerokeel/core/forecast"
-	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/preflight"
 	"zerokeel/core/trim"
@@ -43,15 +41,15 @@ func (w *Workshop) Check(ctx context.Context, rig, parent int64, changes trim.Se
 	if err := may(ctx, look, rig); err != nil {
 		return nil, err
 	}
-	r, set, err := w.rigParts(ctx, rig)
+	r, k, err := w.rigKnown(ctx, rig)
 	if err != nil {
 		return nil, err
 	}
-	from, settings, err := w.onParent(ctx, rig, set, parent, changes)
+	from, settings, err := w.onParent(ctx, rig, k.set, parent, changes)
 	if err != nil {
 		return nil, err
 	}
-	return w.check(ctx, r, set, from, settings)
+	return w.check(ctx, r, k, from, settings)
 }
 
 // CheckTrim is Check for a trim as it stands.
@@ -79,29 +77,37 @@ func (w *Workshop) checkTrim(ctx context.Context, r *store.Rig, set *part.Set, t
 			return nil, err
 		}
 	}
-	return w.check(ctx, r, set, parent, t.Settings.V)
-}
-
-// check is the one way by which a trim is checked, whoever asks: its input is gathered here and nowhere else. parent is nil
-// for the board's settings as delivered.
-func (w *Workshop) check(ctx context.Context, r *store.Rig, set *part.Set, parent *store.Trim, settings trim.Settings) (*Check, error) {
 	k, err := w.knownOf(ctx, r, set)
 	if err != nil {
 		return nil, err
 	}
+	return w.check(ctx, r, k, parent, t.Settings.V)
+}
+
+// check is the one way by which a trim is checked, whoever asks: its input is gathered here and nowhere else. parent is nil
+// for the board's settings as delivered.
+func (w *Workshop) check(ctx context.Context, r *store.Rig, k *rigKnowledge, parent *store.Trim, settings trim.Settings) (*Check, error) {
+	set := k.set
 	before := trim.Stock(set.Processor, set.Board)
 	if parent != nil {
 		before = parent.Settings.V
 	}
-	records, err := w.preflightRecords(ctx, r, set, parent, k.history)
-	if err != nil {
-		return nil, err
-	}
 	out := &Check{Changes: trim.Diff(before, settings), Inert: map[string]string{}}
 	out.Reason = trim.InWords(out.Changes)
+	// What the database tells is read while the forecast is worked out: a page waits for both at every keystroke.
+	var records preflight.Records
+	reading := make(chan error, 1)
+	go func() {
+		var err error
+		records, err = w.preflightRecords(ctx, r, parent, k)
+		reading <- err
+	}()
 	// A trim that the board does not take has no forecast; the findings say why.
 	out.Forecast = w.keptForecast(r, k, settings)
 	out.ParentForecast = w.keptForecast(r, k, before)
+	if err := <-reading; err != nil {
+		return nil, err
+	}
 	out.Findings = preflight.Check(preflight.Input{Set: set, Settings: settings, Parent: before, Forecast: out.Forecast, Records: records})
 	out.Next = trim.NextGroups(set.Processor, set.Board, before)
 	out.WithinSpec = trim.WithinSpec(set.Processor, set.Board, settings)
@@ -117,17 +123,12 @@ func (w *Workshop) check(ctx context.Context, r *store.Rig, set *part.Set, paren
 }
 
 // preflightRecords gathers what preflight is to know of the rig and of its kind.
-func (w *Workshop) preflightRecords(ctx context.Context, r *store.Rig, set *part.Set, parent *store.Trim, h *history) (preflight.Records, error) {
-	out := preflight.Records{Failed: h.failedSteps(set), Fleet: map[string][]float64{}, Firmware: r.FirmwareVersion}
-	for _, settings := range h.proven() {
-		if tuning, err := machine.Tune(set, settings); err == nil {
-			out.ProvenMTs = math.Max(out.ProvenMTs, tuning.Memory.MTs)
-		}
-	}
+func (w *Workshop) preflightRecords(ctx context.Context, r *store.Rig, parent *store.Trim, k *rigKnowledge) (preflight.Records, error) {
+	out := preflight.Records{Failed: k.failed, ProvenMTs: k.provenMTs, Fleet: map[string][]float64{}, Firmware: r.FirmwareVersion}
 	var err error
 	if parent != nil {
 		out.ParentUnproven = parent.Standing != verdict.Proven && parent.Number != 0
-		out.MemoryUnproven = !h.memoryProven(parent.Settings.V)
+		out.MemoryUnproven = !k.memoryProven(parent.Settings.V)
 		if out.ParentFirmware, err = w.store.FirmwareOf(ctx, parent.ID); err != nil {
 			return out, err
 		}

@@ -21,11 +21,17 @@ func (w *Workshop) rigParts(ctx context.Context, id int64) (*store.Rig, *part.Se
 	if err != nil {
 		return nil, nil, err
 	}
+	set, err := w.partsKnown(ctx, r)
+	return r, set, err
+}
+
+// partsKnown loads the parts of a rig; that they are not known is a conflict that says so.
+func (w *Workshop) partsKnown(ctx context.Context, r *store.Rig) (*part.Set, error) {
 	set, err := w.store.PartSet(ctx, r)
 	if errors.Is(err, store.ErrNotFound) {
-		return nil, nil, conflict("the parts of %s are not known, so its settings are not either; add part sheets first", r.Name)
+		return nil, conflict("the parts of %s are not known, so its settings are not either; add part sheets first", r.Name)
 	}
-	return r, set, err
+	return set, err
 }
 
 // trimOf loads a trim of a rig.

@@ -1,8 +1,10 @@
 package forecast
 
 import (
+	"errors"
 	"fmt"
 	"math"
+	"sync"
 
 	"gonum.org/v1/gonum/mat"
 
@@ -157,22 +159,13 @@ func FitRecords(set *part.Set, records []Record) (*Fit, error) {
 	var cov mat.SymDense
 	squares, count, rounds := 0.0, 0.0, 0
 	for rounds = 1; rounds <= maxRounds; rounds++ {
-		residual, err := residuals(set, used, tunings, theta)
+		residual, settled, err := residuals(set, used, tunings, theta, nil, "")
 		if err != nil {
 			return nil, err
 		}
-		jacobian := mat.NewDense(len(residual), unknowns, nil)
-		for j := range unknowns {
-			moved := append([]float64(nil), theta...)
-			h := 0.1 * sd[j]
-			moved[j] += h
-			other, err := residuals(set, used, tunings, moved)
-			if err != nil {
-				return nil, err
-			}
-			for i := range residual {
-				jacobian.Set(i, j, (residual[i]-other[i])/h) // derivative of the prediction
-			}
+		jacobian, err := slopes(set, used, tunings, theta, residual, settled, sd)
+		if err != nil {
+			return nil, err
 		}
 		normal, right := mat.NewSymDense(unknowns, nil), mat.NewVecDense(unknowns, nil)
 		normal.SymOuterK(1, jacobian.T())
@@ -216,21 +209,65 @@ func FitRecords(set *part.Set, records []Record) (*Fit, error) {
 	return f, nil
 }
 
-// residuals returns measured less predicted over the standard deviation, of every figure of every record.
-func residuals(set *part.Set, records []Record, tunings []machine.Tuning, theta []float64) ([]float64, error) {
+// slopes returns the derivatives of the predictions by each unknown. The unknowns are moved one by one, several at once on
+// a machine of several cores, and each time the machine is settled from where it settled before the move.
+func slopes(set *part.Set, records []Record, tunings []machine.Tuning, theta, residual []float64, settled []machine.At, sd [unknowns]float64) (*mat.Dense, error) {
+	jacobian := mat.NewDense(len(residual), unknowns, nil)
+	var failed [unknowns]error
+	var columns sync.WaitGroup
+	for j := range unknowns {
+		columns.Go(func() {
+			moved := append([]float64(nil), theta...)
+			h := 0.1 * sd[j]
+			moved[j] += h
+			other, _, err := residuals(set, records, tunings, moved, settled, loadOf[j])
+			if failed[j] = err; err != nil {
+				return
+			}
+			for i := range residual {
+				if !math.IsNaN(other[i]) { // not the unknown's concern
+					jacobian.Set(i, j, (residual[i]-other[i])/h)
+				}
+			}
+		})
+	}
+	columns.Wait()
+	return jacobian, errors.Join(failed[:]...)
+}
+
+// residuals returns measured less predicted over the standard deviation, of every figure of every record, and where the
+// machine settled for each record. It begins at the states in from, where there are any. Where only names a load, the
+// figures of records of other loads are NaN.
+func residuals(set *part.Set, records []Record, tunings []machine.Tuning, theta []float64, from []machine.At, only load.Kind) ([]float64, []machine.At, error) {
 	var out []float64
+	settled := make([]machine.At, len(records))
 	var model *machine.Model
+	of := -1 // the record whose settings the model has
 	for i, r := range records {
-		if i == 0 || !sameSettings(records[i-1].Settings, r.Settings) {
+		if only != "" && r.Load != only {
+			for _, x := range r.figures() {
+				if !math.IsNaN(x) {
+					out = append(out, math.NaN())
+				}
+			}
+			continue
+		}
+		if of < 0 || !sameSettings(records[of].Settings, r.Settings) {
 			var err error
+			of = i
 			if model, err = modelWith(set, tunings[i], theta); err != nil {
-				return nil, fmt.Errorf("fit: %w", err)
+				return nil, nil, fmt.Errorf("fit: %w", err)
 			}
 		}
-		at, err := model.SettleAt(r.Load, r.MHz, r.AmbientC, machine.At{})
-		if err != nil {
-			return nil, fmt.Errorf("fit %s load: %w", r.Load, err)
+		begin := machine.At{}
+		if from != nil {
+			begin = from[i]
 		}
+		at, err := model.SettleAt(r.Load, r.MHz, r.AmbientC, begin)
+		if err != nil {
+			return nil, nil, fmt.Errorf("fit %s load: %w", r.Load, err)
+		}
+		settled[i] = at
 		for _, one := range []struct{ measured, predicted, sigma float64 }{
 			{r.PackageW, at.PackageW, sigmaWBase + sigmaWRel*r.PackageW},
 			{r.RequestV, at.RequestV, sigmaV},
@@ -243,12 +280,17 @@ func residuals(set *part.Set, records []Record, tunings []machine.Tuning, theta 
 			}
 			x := (one.measured - one.predicted) / one.sigma
 			if math.IsNaN(x) || math.IsInf(x, 0) {
-				return nil, fmt.Errorf("fit %s load: the model has no operating point at %.0f MHz", r.Load, r.MHz)
+				return nil, nil, fmt.Errorf("fit %s load: the model has no operating point at %.0f MHz", r.Load, r.MHz)
 			}
 			out = append(out, math.Max(-outlier, math.Min(outlier, x)))
 		}
 	}
-	return out, nil
+	return out, settled, nil
+}
+
+// figures are those that are held against a prediction.
+func (r *Record) figures() [5]float64 {
+	return [5]float64{r.PackageW, r.RequestV, r.DeliveredV, r.HottestC, r.CoolantC}
 }
 
 // outlier bounds a residual: a figure so far off is a wrong sensor, and must not bend the fit.

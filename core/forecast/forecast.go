@@ -4,8 +4,10 @@
 package forecast
 
 import (
+	"errors"
 	"fmt"
 	"math"
+	"sync"
 
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
@@ -64,17 +66,27 @@ func (f *Fit) Forecast(settings trim.Settings, ambientC float64) (*Result, error
 	if err != nil {
 		return nil, fmt.Errorf("forecast: %w", err)
 	}
-	r := &Result{AmbientC: ambientC, Records: f.Records}
-	for _, kind := range Loads {
-		s, err := model.SteadyInTurn(kind, ambientC)
-		if err != nil {
-			return nil, fmt.Errorf("forecast %s load: %w", kind, err)
-		}
-		spread, err := f.spread(model, nudged, kind, &s)
-		if err != nil {
-			return nil, fmt.Errorf("forecast %s load: %w", kind, err)
-		}
-		r.Loads, r.Spreads = append(r.Loads, s), append(r.Spreads, spread)
+	r := &Result{AmbientC: ambientC, Records: f.Records, Loads: make([]machine.State, len(Loads)), Spreads: make([]Spread, len(Loads))}
+	failed := make([]error, len(Loads))
+	var under sync.WaitGroup // at once: a page waits for it at every keystroke
+	for i, kind := range Loads {
+		under.Go(func() {
+			s, err := model.SteadyInTurn(kind, ambientC)
+			if err == nil {
+				r.Loads[i] = s
+				r.Spreads[i], err = f.spread(model, nudged, kind, &s)
+			}
+			if err != nil {
+				failed[i] = fmt.Errorf("forecast %s load: %w", kind, err)
+			}
+		})
+	}
+	under.Wait()
+	if err := errors.Join(failed...); err != nil {
+		return nil, err
+	}
+	for i, kind := range Loads {
+		s := r.Loads[i]
 		switch kind {
 		case load.Heavy:
 			r.AllCore = throughput.AllCore(f.set.Processor, effective(s), tuning.SMT, &tuning.Memory)

@@ -151,17 +151,34 @@ const (
 // Lookup returns the board's entry for a setting such as "curve.core.5", with the index filled in.
 func (b *Board) Lookup(setting string) (BoardSetting, bool) {
 	pattern, index := Pattern(setting)
-	for _, s := range b.Settings {
-		if s.Setting != pattern {
-			continue
-		}
-		if index >= 0 {
-			s = s.at(index)
-		}
-		s.Setting = setting
-		return s, true
+	at := b.place(pattern)
+	if at < 0 {
+		return BoardSetting{}, false
 	}
-	return BoardSetting{}, false
+	s := b.Settings[at]
+	if index >= 0 {
+		s = s.at(index)
+	}
+	s.Setting = setting
+	return s, true
+}
+
+// Entry returns the board's entry for a pattern such as "curve.core.*", as it stands; nil for none.
+func (b *Board) Entry(pattern string) *BoardSetting {
+	if at := b.place(pattern); at >= 0 {
+		return &b.Settings[at]
+	}
+	return nil
+}
+
+// place returns where a pattern's entry stands, -1 for nowhere.
+func (b *Board) place(pattern string) int {
+	for i := range b.Settings { // entries are large: none is copied that is not wanted
+		if b.Settings[i].Setting == pattern {
+			return i
+		}
+	}
+	return -1
 }
 
 func (s BoardSetting) at(index int) BoardSetting {
@@ -173,11 +190,17 @@ func (s BoardSetting) at(index int) BoardSetting {
 		two.Attribute, two.Label = strings.ReplaceAll(two.Attribute, "{n}", n), strings.ReplaceAll(two.Label, "{n}", n)
 		s.Second = &two
 	}
-	if index < len(s.Defaults) && s.Defaults[index].IsSet() {
-		s.Default = s.Defaults[index]
-	}
+	s.Default = s.DefaultAt(index)
 	s.Defaults = nil
 	return s
+}
+
+// DefaultAt returns the value as delivered at an index; that of all for -1.
+func (s *BoardSetting) DefaultAt(index int) Value {
+	if index >= 0 && index < len(s.Defaults) && s.Defaults[index].IsSet() {
+		return s.Defaults[index]
+	}
+	return s.Default
 }
 
 // Steps lists the values that a setting can be set to, in rising order; none where the board does not offer it.

@@ -112,38 +112,50 @@ func At(pattern string, index int) string {
 // Keys lists the keys of every setting that a board offers for a processor, in work order.
 func Keys(p *part.Processor, b *part.Board) []string {
 	var keys []string
-	for _, d := range Registry {
-		if d.Recorded || (d.Parts != nil && !d.Parts(p)) {
+	offered(p, b, func(key string, _ int, _ *part.BoardSetting) { keys = append(keys, key) })
+	return keys
+}
+
+// offered goes through every setting that a board offers for a processor, in work order, with its index, -1 for none, and the
+// board's entry for its pattern.
+func offered(p *part.Processor, b *part.Board, do func(key string, index int, entry *part.BoardSetting)) {
+	for i := range Registry {
+		d := &Registry[i]
+		if !d.on(p) {
 			continue
 		}
-		if !slices.ContainsFunc(b.Settings, func(s part.BoardSetting) bool { return s.Setting == d.Key }) {
+		entry := b.Entry(d.Key)
+		if entry == nil {
 			continue
 		}
 		if d.Scope == part.ScopeRig {
-			keys = append(keys, d.Key)
+			do(d.Key, -1, entry)
 			continue
 		}
 		first, count := b.Count(d.Scope, p)
 		for i := first; i < first+count; i++ {
-			keys = append(keys, At(d.Key, i))
+			do(At(d.Key, i), i, entry)
 		}
 	}
-	return keys
+}
+
+// on reports whether a processor has a setting, and a board could bring it into force.
+func (d *Def) on(p *part.Processor) bool { return !d.Recorded && (d.Parts == nil || d.Parts(p)) }
+
+// within reports whether an index is one of those that a board and a processor have; -1 is, of a setting without one.
+func (d *Def) within(p *part.Processor, b *part.Board, index int) bool {
+	if d.Scope == part.ScopeRig {
+		return true
+	}
+	first, count := b.Count(d.Scope, p)
+	return index >= first && index < first+count
 }
 
 // Offers reports whether a board offers a setting for a processor.
 func Offers(p *part.Processor, b *part.Board, key string) bool {
-	def, index, ok := Find(key)
-	if !ok || def.Recorded || (def.Parts != nil && !def.Parts(p)) {
-		return false
-	}
-	if def.Scope != part.ScopeRig {
-		if first, count := b.Count(def.Scope, p); index < first || index >= first+count {
-			return false
-		}
-	}
-	_, ok = b.Lookup(key)
-	return ok
+	pattern, index := part.Pattern(key)
+	at, known := byKey[pattern]
+	return known && Registry[at].on(p) && Registry[at].within(p, b, index) && b.Entry(pattern) != nil
 }
 
 // Inert tells why a setting counts for nothing under the given settings on these parts, "" if it counts. Settings that

@@ -40,10 +40,7 @@ func (s Settings) Word(key string) string {
 // Stock returns every setting of a board as delivered.
 func Stock(p *part.Processor, b *part.Board) Settings {
 	s := Settings{}
-	for _, key := range Keys(p, b) {
-		entry, _ := b.Lookup(key)
-		s[key] = entry.Default
-	}
+	offered(p, b, func(key string, index int, entry *part.BoardSetting) { s[key] = entry.DefaultAt(index) })
 	return s
 }
 
@@ -110,35 +107,38 @@ func inWorkOrder[T any](list []T, key func(T) string) {
 // board's step. What is merely unwise is the business of package preflight.
 func Check(p *part.Processor, b *part.Board, s Settings) invalid.List {
 	var f invalid.List
-	keys := make([]string, 0, len(s))
-	for key := range s {
-		keys = append(keys, key)
+	for key, v := range s {
+		checkOne(&f, p, b, key, v)
 	}
-	inWorkOrder(keys, func(key string) string { return key })
-	for _, key := range keys {
-		def, _, known := Find(key)
-		entry, _ := b.Lookup(key)
-		switch {
-		case !known:
-			f.Add(key, "remove it or correct its name", "there is no such setting")
-		case def.Recorded:
-			if text, ok := s[key].Choice(); !ok || len(text) > maxText {
-				f.Add(key, fmt.Sprintf("give at most %d characters", maxText), "it is no text, or too long a one")
-			}
-		case !Offers(p, b, key):
-			f.Add(key, "remove it", "%s does not exist on %s with %s", def.Name, b.Name, p.Name)
-		default:
-			checkValue(&f, def, entry, s[key])
-		}
-	}
+	inWorkOrder(f, func(one invalid.Entry) string { return one.Field })
 	return f
+}
+
+func checkOne(f *invalid.List, p *part.Processor, b *part.Board, key string, v part.Value) {
+	pattern, index := part.Pattern(key)
+	at, known := byKey[pattern]
+	if !known {
+		f.Add(key, "remove it or correct its name", "there is no such setting")
+		return
+	}
+	def, entry := &Registry[at], b.Entry(pattern)
+	switch {
+	case def.Recorded:
+		if text, ok := v.Choice(); !ok || len(text) > maxText {
+			f.Add(key, fmt.Sprintf("give at most %d characters", maxText), "it is no text, or too long a one")
+		}
+	case !def.on(p) || !def.within(p, b, index) || entry == nil:
+		named, _, _ := Find(key)
+		f.Add(key, "remove it", "%s does not exist on %s with %s", named.Name, b.Name, p.Name)
+	default:
+		checkValue(f, def, key, entry, v)
+	}
 }
 
 // maxText is the length of a recorded text.
 const maxText = 80
 
-func checkValue(f *invalid.List, def Def, entry part.BoardSetting, v part.Value) {
-	key := entry.Setting
+func checkValue(f *invalid.List, def *Def, key string, entry *part.BoardSetting, v part.Value) {
 	switch def.Type {
 	case TypeSwitch:
 		if _, ok := v.Switch(); !ok {
@@ -147,7 +147,7 @@ func checkValue(f *invalid.List, def Def, entry part.BoardSetting, v part.Value)
 	case TypeChoice:
 		word, ok := v.Choice()
 		if _, spelt := entry.Values[word]; !ok || !slices.Contains(def.Choices, word) || !spelt {
-			f.Add(key, fmt.Sprintf("give one of %q", positions(def, entry)), "%q is no choice", v)
+			f.Add(key, fmt.Sprintf("give one of %q", positions(*def, *entry)), "%q is no choice", v)
 		}
 	default:
 		if word, ok := v.Choice(); ok && slices.Contains(def.Words, word) {

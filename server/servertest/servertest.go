@@ -46,6 +46,22 @@ func Start(t testing.TB) *Bench {
 	return b
 }
 
+// Pages returns a bench of which the pages alone are served: nothing is driven, and nobody asks the database but those who
+// ask the bench.
+func Pages(t testing.TB, s *store.Store) *Bench {
+	t.Helper()
+	log := slog.New(slog.DiscardHandler)
+	b := &Bench{t: t, Store: s, Shop: workshop.New(s, log)}
+	_, handler, err := server.New(server.Config{Shop: b.Shop, Log: log, Front: fstest.MapFS{}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	h := httptest.NewServer(handler)
+	t.Cleanup(h.Close)
+	b.Address = h.URL
+	return b
+}
+
 // At returns a bench whose server runs elsewhere, at an address.
 func At(t testing.TB, address string) *Bench { return &Bench{t: t, Address: address} }
 
