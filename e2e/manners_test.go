@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"testing"
@@ -111,9 +112,7 @@ func TestKeysReachEverySheet(t *testing.T) {
 	}
 	p.press(input.Enter)
 	p.see("h1", "T1 memory")
-	if err := p.KeyActions().Press(input.ShiftLeft).Type(input.Slash).Release(input.ShiftLeft).Do(); err != nil {
-		t.Fatal(err)
-	}
+	p.typed("?", "Slash", true)
 	p.see("[role=dialog]", "mark this moment")
 	p.press(input.Escape)
 	out, err := p.Eval(`() => document.querySelectorAll('[role=dialog]').length`)
@@ -236,5 +235,72 @@ func TestTrialIsMarkedAndStopped(t *testing.T) {
 	p.see("[data-verdict='stopped']", "stopped")
 	if trial := ended(t, id); trial.Verdict != "stopped" || len(trial.Events) != 1 || !strings.Contains(trial.Why, "stopped by hand") {
 		t.Errorf("got %s (%s) with %d events", trial.Verdict, trial.Why, len(trial.Events))
+	}
+}
+
+// typed sends a character as a keyboard does on which it lies on another key than on an American one.
+func (p page) typed(character, code string, shift bool) {
+	p.t.Helper()
+	key := proto.InputDispatchKeyEvent{Type: proto.InputDispatchKeyEventTypeKeyDown, Key: character, Code: code, Text: character}
+	if shift {
+		key.Modifiers = 8
+	}
+	up := key
+	up.Type, up.Text = proto.InputDispatchKeyEventTypeKeyUp, ""
+	for _, e := range []proto.InputDispatchKeyEvent{key, up} {
+		if err := e.Call(p.Page); err != nil {
+			p.t.Fatal(err)
+		}
+	}
+}
+
+// TestKeysGoByCharacter: on a German keyboard the slash lies on Shift and 7, the question mark beside 0, and Z where an
+// American one has Y: what is typed counts, not where.
+func TestKeysGoByCharacter(t *testing.T) {
+	p := open(t, "/rig/1/rig")
+	p.see("h1", "Petrel")
+	p.typed("/", "Digit7", true)
+	p.see("[role=dialog] input", "")
+	p.press(input.Escape)
+	until(t, "the dialog closes", func() bool { return !p.has("[role=dialog]") })
+	p.typed("?", "Minus", true)
+	p.see("[role=dialog] h2", "Keys")
+	p.press(input.Escape)
+	until(t, "the dialog closes", func() bool { return !p.has("[role=dialog]") })
+	p.typed("g", "KeyG", false)
+	p.typed("s", "KeyS", false)
+	p.see("h1", "against")
+}
+
+// TestWaypointsAnswerToEveryPress: Enter, Space, and a click that no pointer made, as assistive technology makes it, open a
+// waypoint; its name says what is seen on it.
+func TestWaypointsAnswerToEveryPress(t *testing.T) {
+	p := open(t, "/rig/1/rig")
+	const course = "nav[aria-label='Course of trims'] button"
+	p.see(course, "T2 limits")
+	for _, row := range []struct {
+		what, name, heading string
+		press               func(*rod.Element) error
+	}{
+		{"Enter", "T1 memory", "T1 memory", func(e *rod.Element) error { return errors.Join(e.Focus(), p.Keyboard.Type(input.Enter)) }},
+		{"Space", "T2 limits", "T2 limits", func(e *rod.Element) error { return errors.Join(e.Focus(), p.Keyboard.Type(input.Space)) }},
+		{"a click without a pointer", "T1 memory", "T1 memory", func(e *rod.Element) error { _, err := e.Eval(`() => this.click()`); return err }},
+	} {
+		e, err := p.ElementR(course, row.name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := row.press(e); err != nil {
+			t.Fatal(err)
+		}
+		p.see("h1", row.heading)
+	}
+	wrong, err := p.Eval(`() => [...document.querySelectorAll('button[aria-label], a[aria-label]')].map((e) => {
+		const plain = (s) => s.replace(/[\s\u2009]+/g, ' ').trim();
+		const seen = [...e.querySelectorAll('span:not([aria-hidden])')].filter((s) => s.children.length === 0).map((s) => plain(s.textContent)).filter(Boolean);
+		return seen.filter((s) => !plain(e.ariaLabel).includes(s)).map((s) => e.ariaLabel + ' does not say ' + s);
+	}).flat()`)
+	if err != nil || len(wrong.Value.Arr()) > 0 {
+		t.Errorf("%v, %v", wrong.Value, err)
 	}
 }

@@ -39,7 +39,7 @@ func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetry
 	if err != nil {
 		return err
 	}
-	out := api.Telemetry{FromS: t.FromS, ToS: t.ToS, LengthS: t.LengthS, BucketS: t.BucketS, Channels: []api.ChannelSeries{}}
+	out := api.Telemetry{FromS: t.FromS, ToS: t.ToS, LengthS: t.LengthS, BucketS: t.BucketS, Channels: []api.ChannelSeries{}, Bounds: nonNil(t.Bounds)}
 	for i := range t.Series {
 		out.Channels = append(out.Channels, apiSeries(&t.Series[i], t.OriginMS, view.MeansOnly))
 	}

@@ -41,8 +41,7 @@ func (s *Server) CheckTrim(c *echo.Context, id int64) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, api.Check{Changes: nonNil(k.Changes), Reason: k.Reason, Forecast: k.Forecast, ParentForecast: k.ParentForecast,
-		Findings: nonNil(k.Findings), Inert: k.Inert, Curve: each(k.Curve, apiCurveOffset),
-		Next: texts(k.Next), WithinSpec: k.WithinSpec})
+		Findings: nonNil(k.Findings), Inert: k.Inert, Curve: each(k.Curve, apiCurveOffset), WithinSpec: k.WithinSpec})
 }
 
 func apiCurveOffset(x *workshop.CurveOffset) api.CurveOffset {
@@ -62,7 +61,7 @@ func apiTrim(t *workshop.Trim) api.Trim {
 	out := api.Trim{
 		Id: t.ID, Rig: t.RigID, Number: t.Number, Name: t.Name, Reason: t.Reason, Settings: t.Settings.V, Changes: nonNil(t.Changes),
 		Standing: api.TrimStanding(t.Standing), InForce: t.InForce, Notes: t.Notes, Profile: api.TrimProfile(t.Profile), CreatedAt: t.CreatedAt,
-		Verdict: string(t.Verdict), Core: t.Core, Summary: t.Summary, Untried: texts(t.Untried.V), Points: t.Points, Parent: id(t.ParentID.Int64),
+		Verdict: string(t.Verdict), Core: t.Core, Summary: t.Summary, Untried: texts(t.Untried.V), Points: t.Points, Parent: id(t.ParentID.Int64), Next: texts(t.Next),
 	}
 	if out.Settings == nil {
 		out.Settings = trim.Settings{}

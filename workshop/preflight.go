@@ -20,7 +20,6 @@ type Check struct {
 	Findings       []preflight.Finding
 	Inert          map[string]string // settings that do nothing, and why
 	Curve          []CurveOffset     // per core
-	Next           []trim.Group      // with which the work goes on from the parent
 	WithinSpec     trim.Settings     // changes on the settings that put every limit where the maker has it
 }
 
@@ -109,7 +108,6 @@ func (w *Workshop) check(ctx context.Context, r *store.Rig, k *rigKnowledge, par
 		return nil, err
 	}
 	out.Findings = preflight.Check(preflight.Input{Set: set, Settings: settings, Parent: before, Forecast: out.Forecast, Records: records})
-	out.Next = trim.NextGroups(set.Processor, set.Board, before)
 	out.WithinSpec = trim.WithinSpec(set.Processor, set.Board, settings)
 	for core := range set.Processor.Cores() {
 		out.Curve = append(out.Curve, CurveOffset{settings.CurveSteps(set.Processor, core), before.CurveSteps(set.Processor, core)})

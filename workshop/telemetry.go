@@ -10,6 +10,7 @@ import (
 	"zerokeel/core/channel"
 	"zerokeel/core/invalid"
 	"zerokeel/core/series"
+	"zerokeel/core/trim"
 	"zerokeel/store"
 )
 
@@ -29,6 +30,7 @@ type Telemetry struct {
 	OriginMS                     int64 // on the rig's clock
 	FromS, ToS, LengthS, BucketS float64
 	Series                       []Series
+	Bounds                       []trim.Bound // limits of the trial's trim that bound a channel
 }
 
 // Series is a channel over the axis: a bucket for each time at which it showed something.
@@ -96,7 +98,11 @@ func (w *Workshop) Telemetry(ctx context.Context, trial int64, view View) (*Tele
 	if r.Channels.V, err = w.channelsOf(ctx, r, trial); err != nil {
 		return nil, err
 	}
-	out := &Telemetry{}
+	under, err := w.store.Trim(ctx, t.TrimID)
+	if err != nil {
+		return nil, err
+	}
+	out := &Telemetry{Bounds: trim.Bounds(under.Settings.V)}
 	v, begun, err := windowOf(t, &view)
 	if err != nil || !begun {
 		return out, err

@@ -107,8 +107,9 @@ type Trim struct {
 	store.Trim
 	Changes []trim.Change // against its parent
 	InForce bool
-	Points  *float64 // mean all-core score; nil without one
-	Summary string   // how it stands, in some words
+	Points  *float64     // mean all-core score; nil without one
+	Summary string       // how it stands, in some words
+	Next    []trim.Group // with which the work goes on from it; none where the parts are not known
 }
 
 // Trims lists a rig's trims by number.
@@ -128,9 +129,16 @@ func (w *Workshop) Trims(ctx context.Context, rig int64) ([]Trim, error) {
 	if err != nil {
 		return nil, err
 	}
+	set, err := w.store.PartSet(ctx, r)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
 	out := make([]Trim, len(trims))
 	for i := range trims {
 		out[i] = viewOf(&trims[i], trims, r, points)
+		if set != nil {
+			out[i].Next = trim.NextGroups(set.Processor, set.Board, trims[i].Settings.V)
+		}
 	}
 	return out, nil
 }

@@ -475,6 +475,9 @@ type Baseline struct {
 	Stock []Figure `json:"stock"`
 }
 
+// Bound defines model for Bound.
+type Bound = trim.Bound
+
 // CardLine defines model for CardLine.
 type CardLine = trim.Line
 
@@ -521,11 +524,8 @@ type Check struct {
 	Forecast *Forecast     `json:"forecast"`
 
 	// Inert by setting, why it counts for nothing now
-	Inert map[string]string `json:"inert"`
-
-	// Next the groups with which the work goes on from the parent
-	Next           []string  `json:"next"`
-	ParentForecast *Forecast `json:"parentForecast,omitempty"`
+	Inert          map[string]string `json:"inert"`
+	ParentForecast *Forecast         `json:"parentForecast,omitempty"`
 
 	// Reason the changes in words
 	Reason string `json:"reason"`
@@ -1254,6 +1254,8 @@ type StartTrialRequestPurpose string
 
 // Telemetry defines model for Telemetry.
 type Telemetry struct {
+	// Bounds limits of the trim that bound a channel
+	Bounds   []Bound         `json:"bounds"`
 	BucketS  float64         `json:"bucketS"`
 	Channels []ChannelSeries `json:"channels"`
 	FromS    float64         `json:"fromS"`
@@ -1304,9 +1306,12 @@ type Trim struct {
 	Id        int64      `json:"id"`
 	InForce   bool       `json:"inForce"`
 	Name      string     `json:"name"`
-	Notes     string     `json:"notes"`
-	Number    int        `json:"number"`
-	Parent    *int64     `json:"parent"`
+
+	// Next the groups of settings with which the work goes on from it
+	Next   []string `json:"next"`
+	Notes  string   `json:"notes"`
+	Number int      `json:"number"`
+	Parent *int64   `json:"parent"`
 
 	// Points mean all-core score
 	Points   *float64     `json:"points"`

@@ -3,58 +3,32 @@ import { useEffect } from 'react';
 import { Redirect, useLocation } from 'wouter';
 import { useLive } from './api/live';
 import { rigsQuery, telemetryQuery, trialQuery, trialsQuery, trimsQuery } from './api/queries';
-import { CardSheet } from './features/fitting/card';
-import { FittingSheet } from './features/fitting/fitting-sheet';
-import { LaddersSheet } from './features/ladders/ladders-sheet';
-import { LogSheet } from './features/log/log-sheet';
-import { PartsSheet } from './features/parts/parts-sheet';
-import { RigSheet } from './features/rig/rig-sheet';
-import { ScoresSheet } from './features/scores/scores-sheet';
-import { TrialSheet } from './features/trial/trial-sheet';
-import { TrimSheet } from './features/trim/trim-sheet';
 import { Frame } from './frame/frame';
+import { sheetOf } from './frame/sheets';
 import { Boundary } from './ui/boundary';
-import { Empty } from './ui/parts';
-
-export interface SheetProps {
-  rig: number;
-  /** The trim or trial that the address names. */
-  id?: number;
-  mode?: string;
-}
-
-const sheets: Record<string, (props: SheetProps) => React.ReactNode> = {
-  rig: RigSheet,
-  trim: TrimSheet,
-  fitting: FittingSheet,
-  trial: TrialSheet,
-  scores: ScoresSheet,
-  card: CardSheet,
-  parts: PartsSheet,
-  log: LogSheet,
-  ladders: LaddersSheet,
-};
+import { Empty } from './ui/elements';
+import { sheetPath, useAddress } from './ui/sheet';
 
 /** Asks at once for what the sheet at an address will need, instead of one thing after the other. */
-function useAhead(location: string) {
+function useAhead(rig?: string, sheet?: string, id?: string) {
   const queries = useQueryClient();
   useEffect(() => {
-    const [, root, rig, sheet, id] = location.split('/');
-    if (root !== 'rig' || sheet !== 'trial') return;
+    if (sheet !== 'trial') return;
     void queries.prefetchQuery(trialsQuery(Number(rig)));
     void queries.prefetchQuery(trimsQuery(Number(rig)));
     if (id) {
       void queries.prefetchQuery(trialQuery(Number(id)));
       void queries.prefetchQuery(telemetryQuery(Number(id)));
     }
-  }, [queries, location]);
+  }, [queries, rig, sheet, id]);
 }
 
 export function App() {
   useLive();
   const rigs = useQuery(rigsQuery);
   const [location] = useLocation();
-  useAhead(location);
+  const at = useAddress();
+  useAhead(at.rig, at.sheet, at.id);
   if (rigs.isPending) return <p className="p-6 text-soft">Reading the bench …</p>;
   if (rigs.isError)
     return <p className="p-6 text-caution">The server does not answer. It may be starting; this page tries again.</p>;
@@ -66,15 +40,14 @@ export function App() {
       </Empty>
     );
   }
-  // Addresses are /rig/RIG/SHEET, then the trim or trial shown, then what is done with it.
-  const [, root, rigId, sheet = '', id, mode] = location.split('/');
-  const rig = root === 'rig' ? rigs.data.find((r) => r.id === Number(rigId)) : undefined;
-  const Sheet = sheets[sheet];
-  if (!rig || !Sheet) return <Redirect to={`/rig/${(rig ?? first).id}/rig`} replace />;
+  const rig = rigs.data.find((r) => r.id === Number(at.rig));
+  const sheet = sheetOf(at.sheet ?? '');
+  if (!rig || !sheet) return <Redirect to={sheetPath((rig ?? first).id, 'rig')} replace />;
+  const Sheet = sheet.component;
   return (
-    <Frame rigs={rigs.data} rig={rig} sheet={sheet}>
+    <Frame rigs={rigs.data} rig={rig} sheet={sheet.word}>
       <Boundary key={location}>
-        <Sheet rig={rig.id} id={id ? Number(id) : undefined} mode={mode} />
+        <Sheet rig={rig.id} id={at.id ? Number(at.id) : undefined} mode={at.mode} />
       </Boundary>
     </Frame>
   );

@@ -1,6 +1,7 @@
 import { type QueryClient, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useSyncExternalStore } from 'react';
 import { type Vitals, vitalsQuery } from './queries';
+import { staleBy } from './stale';
 
 interface News {
   topic: string;
@@ -29,17 +30,6 @@ export function useConnected(): boolean {
     () => connected,
   );
 }
-
-/** The queries that a piece of news makes stale. */
-const stale: Record<string, string[]> = {
-  rig: ['rigs', 'baseline'],
-  trim: ['trims', 'rigs', 'comparison', 'scores', 'log'],
-  fitting: ['fittings', 'rigs', 'trims', 'log'],
-  trial: ['trials', 'rigs', 'telemetry', 'scores', 'comparison', 'log'],
-  watch: ['watches', 'rigs', 'log'],
-  correction: ['corrections', 'telemetry', 'trials', 'check', 'scores', 'comparison', 'baseline'],
-  part: ['parts', 'rigs', 'baseline', 'settings', 'check', 'drawings'],
-};
 
 /** Takes in a beat: figures are shown as they came, and only what draws a trial that runs on one of the rigs asks again. */
 function beat(queries: QueryClient, rigs: Vitals[]) {
@@ -80,7 +70,7 @@ function follow(queries: QueryClient): () => void {
       beat(queries, news.data?.rigs ?? []);
       return;
     }
-    for (const key of stale[news.topic] ?? []) due.add(key);
+    for (const key of staleBy([news.topic])) due.add(key);
     timer ??= setTimeout(flush, gatherMs);
   };
   return () => {

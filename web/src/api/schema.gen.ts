@@ -1232,8 +1232,6 @@ export interface components {
             parent?: number | null;
         };
         Check: {
-            /** @description the groups with which the work goes on from the parent */
-            next: string[];
             /** @description changes on the settings that put every limit where the maker has it */
             withinSpec: components["schemas"]["Settings"];
             /** @description each core's curve offset, all of what is set for it together */
@@ -1294,6 +1292,8 @@ export interface components {
             overheats: boolean;
         };
         Trim: {
+            /** @description the groups of settings with which the work goes on from it */
+            next: string[];
             /** Format: int64 */
             id: number;
             /** Format: int64 */
@@ -1875,6 +1875,14 @@ export interface components {
             /** Format: double */
             bucketS: number;
             channels: components["schemas"]["ChannelSeries"][];
+            /** @description limits of the trim that bound a channel */
+            bounds: components["schemas"]["Bound"][];
+        };
+        Bound: {
+            channel: string;
+            label: string;
+            /** Format: double */
+            at: number;
         };
         ChannelSeries: {
             key: string;

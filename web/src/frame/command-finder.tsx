@@ -5,8 +5,9 @@ import { useLocation } from 'wouter';
 import type { Rig } from '../api/client';
 import { trimsQuery } from '../api/queries';
 import { trimName } from '../ui/format';
+import { sheetPath } from '../ui/sheet';
 import { toggleChart } from '../ui/theme';
-import { sheetNames } from './frame';
+import { sheets } from './sheets';
 
 interface FinderProps {
   open: boolean;
@@ -50,18 +51,22 @@ export function CommandFinder({ open, onOpenChange, rigs, rig }: FinderProps) {
             <Command.List className="max-h-[50vh] overflow-auto py-1">
               <Command.Empty className="px-4 py-3 text-soft">Nothing is called that.</Command.Empty>
               {rig.trimInForce &&
-                item('New trim from the one in force', () => go(`/rig/${rig.id}/trim/${rig.trimInForce}/new`))}
-              {item('Start a trial', () => go(`/rig/${rig.id}/trial`))}
-              {item('Compare with stock', () => go(`/rig/${rig.id}/scores`))}
-              {sheetNames.map(([key, name]) => item(`Sheet ${name}`, () => go(`/rig/${rig.id}/${key}`)))}
+                item('New trim from the one in force', () =>
+                  go(sheetPath(rig.id, 'trim', rig.trimInForce ?? undefined, 'new')),
+                )}
+              {item('Start a trial', () => go(sheetPath(rig.id, 'trial')))}
+              {item('Compare with stock', () => go(sheetPath(rig.id, 'scores')))}
+              {sheets
+                .filter((s) => s.word !== 'card')
+                .map((s) => item(`Sheet ${s.title}`, () => go(sheetPath(rig.id, s.word))))}
               {trims.data?.map((t) =>
                 item(
                   `${trimName(t)} ${t.number === 0 ? '' : t.name}`,
-                  () => go(`/rig/${rig.id}/trim/${t.id}`),
+                  () => go(sheetPath(rig.id, 'trim', t.id)),
                   `trim ${t.number} ${t.name}`,
                 ),
               )}
-              {rigs.filter((r) => r.id !== rig.id).map((r) => item(`Rig ${r.name}`, () => go(`/rig/${r.id}/rig`)))}
+              {rigs.filter((r) => r.id !== rig.id).map((r) => item(`Rig ${r.name}`, () => go(sheetPath(r.id, 'rig'))))}
               {item('Switch between day and night chart', toggleChart)}
               {item('Read the API', () => window.open('/api'))}
             </Command.List>

@@ -4,6 +4,7 @@ import { useLocation } from 'wouter';
 import type { Rig, Trim } from '../api/client';
 import { trimsQuery } from '../api/queries';
 import { num, trimName } from '../ui/format';
+import { sheetPath, useAddress } from '../ui/sheet';
 import { plot, type Waypoint } from './course';
 
 const step = 118;
@@ -13,7 +14,7 @@ const branchY = 20;
 /** The bottom: the rig's trims as a plotted course. A click opens a waypoint; a drag across two compares them. */
 export function CourseLine({ rig }: { rig: Rig }) {
   const trims = useQuery(trimsQuery(rig.id));
-  const [location, go] = useLocation();
+  const [, go] = useLocation();
   const from = useRef<number | null>(null);
   const points = plot(trims.data ?? [], step);
   const known = trims.data !== undefined;
@@ -22,15 +23,15 @@ export function CourseLine({ rig }: { rig: Rig }) {
     if (known && performance.getEntriesByName('usable').length === 0) performance.mark('usable');
   }, [known]);
   const byId = new Map(points.map((p) => [p.trim.id, p]));
-  const open = location.match(/\/trim\/(\d+)/)?.[1];
+  const at = useAddress();
+  const open = at.sheet === 'trim' ? at.id : undefined;
+  // A drag from one waypoint to another compares the two, and is no click on either; all else that presses one is a click.
   const release = (to: number) => {
     const start = from.current;
     from.current = null;
     if (start !== null && start !== to) {
       const [base, trim] = [start, to].sort((a, b) => a - b);
-      go(`/rig/${rig.id}/scores/${base}/${trim}`);
-    } else {
-      go(`/rig/${rig.id}/trim/${to}`);
+      go(sheetPath(rig.id, 'scores', base, trim));
     }
   };
   return (
@@ -51,7 +52,7 @@ export function CourseLine({ rig }: { rig: Rig }) {
               from.current = p.trim.id;
             }}
             onRelease={() => release(p.trim.id)}
-            onKey={() => go(`/rig/${rig.id}/trim/${p.trim.id}`)}
+            onShow={() => go(sheetPath(rig.id, 'trim', p.trim.id))}
           />
         ))}
         {points.length === 0 && <p className="p-4 text-soft">No trims yet: the course begins with stock.</p>}
@@ -83,10 +84,10 @@ interface MarkProps {
   open: boolean;
   onPress: () => void;
   onRelease: () => void;
-  onKey: () => void;
+  onShow: () => void;
 }
 
-function WaypointMark({ point, open, onPress, onRelease, onKey }: MarkProps) {
+function WaypointMark({ point, open, onPress, onRelease, onShow }: MarkProps) {
   const { trim } = point;
   const branch = point.lane !== 0;
   const label = `${trimName(trim)} ${trim.number === 0 ? '' : trim.name}`.trim();
@@ -95,11 +96,13 @@ function WaypointMark({ point, open, onPress, onRelease, onKey }: MarkProps) {
   return (
     <button
       type="button"
-      aria-label={`${label}, ${trim.inForce ? 'in force, ' : ''}${trim.standing}, ${trim.summary}`}
+      aria-label={[label, below, trim.inForce && 'in force', trim.standing, below !== trim.summary && trim.summary]
+        .filter(Boolean)
+        .join(', ')}
       aria-current={open ? 'true' : undefined}
       onPointerDown={onPress}
       onPointerUp={onRelease}
-      onKeyDown={(e) => e.key === 'Enter' && onKey()}
+      onClick={onShow}
       className={`absolute text-left leading-tight ${branch ? 'flex items-start gap-1.5' : ''}`}
       style={branch ? { left: point.x - 9, top: branchY - 9 } : { left: point.x - 50, top: mainY - 30, width: 100 }}
     >

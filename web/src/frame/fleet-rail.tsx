@@ -2,12 +2,13 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { Rig } from '../api/client';
 import { trimsQuery } from '../api/queries';
+import { Sim, Verdict } from '../ui/elements';
 import { trimName } from '../ui/format';
-import { Sim, Verdict } from '../ui/parts';
+import { type SheetWord, sheetPath } from '../ui/sheet';
 import { toggleChart, useChart } from '../ui/theme';
 
 /** The left edge: a line per rig, with what it does and the trim in force. */
-export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: number; sheet: string }) {
+export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: number; sheet: SheetWord }) {
   const chart = useChart();
   return (
     <nav aria-label="Fleet" className="flex flex-col border-r border-line [grid-area:rail]">
@@ -16,7 +17,7 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
         {rigs.map((rig) => (
           <li key={rig.id}>
             <Link
-              href={`/rig/${rig.id}/${sheet}`}
+              href={sheetPath(rig.id, sheet)}
               aria-current={rig.id === current ? 'true' : undefined}
               className="block border-l-[3px] border-transparent px-3 py-1.5 aria-[current]:border-ink aria-[current]:bg-sheet"
             >
@@ -41,7 +42,7 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
         ))}
       </ul>
       <Link
-        href={`/rig/${current}/parts`}
+        href={sheetPath(current, 'parts')}
         aria-current={sheet === 'parts' ? 'true' : undefined}
         className="mt-auto px-3.5 pt-3 text-[13px] text-soft aria-[current]:text-ink"
       >

@@ -2,25 +2,18 @@ import { type ReactNode, useEffect, useState } from 'react';
 import { Link } from 'wouter';
 import type { Rig } from '../api/client';
 import { useConnected } from '../api/live';
+import { type SheetWord, sheetPath } from '../ui/sheet';
 import { CommandFinder } from './command-finder';
 import { CourseLine } from './course-line';
 import { FleetRail } from './fleet-rail';
 import { KeyHelp, useSheetKeys } from './keys';
 import { RigStrip } from './rig-strip';
-
-export const sheetNames: [string, string, string][] = [
-  ['rig', 'Rig', 'r'],
-  ['trim', 'Trim', 't'],
-  ['fitting', 'Fitting', 'f'],
-  ['trial', 'Trial', 'l'],
-  ['scores', 'Scores', 's'],
-  ['log', 'Log', 'o'],
-];
+import { tabs } from './sheets';
 
 interface FrameProps {
   rigs: Rig[];
   rig: Rig;
-  sheet: string;
+  sheet: SheetWord;
   children: ReactNode;
 }
 
@@ -39,14 +32,14 @@ export function Frame({ rigs, rig, sheet, children }: FrameProps) {
       <header className="flex min-w-0 items-center gap-4 border-b border-line px-4 py-2 [grid-area:strip]">
         <RigStrip rig={rig} />
         <nav aria-label="Sheets" className="ml-auto flex items-center gap-4">
-          {sheetNames.map(([key, name]) => (
+          {tabs.map((t) => (
             <Link
-              key={key}
-              href={`/rig/${rig.id}/${key}`}
-              aria-current={sheet === key ? 'page' : undefined}
+              key={t.word}
+              href={sheetPath(rig.id, t.word)}
+              aria-current={sheet === t.word ? 'page' : undefined}
               className="border-b-2 border-transparent py-0.5 text-soft aria-[current]:border-ink aria-[current]:text-ink"
             >
-              {name}
+              {t.title}
             </Link>
           ))}
           <button type="button" onClick={() => setFinding(true)} className="text-soft" title="Find a command">

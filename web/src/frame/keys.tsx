@@ -2,35 +2,37 @@ import { Dialog } from 'radix-ui';
 import { useHotkeys } from 'react-hotkeys-hook';
 import { useLocation } from 'wouter';
 import type { Rig } from '../api/client';
-import { useActionKey, useSequences } from '../ui/action-key';
-import { sheetNames } from './frame';
+import { useActionKey, useCharacter, useSequences } from '../ui/action-key';
+import { sheetPath, useAddress } from '../ui/sheet';
+import { tabs } from './sheets';
 
 /** Keys that work on every sheet. */
 export function useSheetKeys(rig: Rig, on: { find: () => void; help: () => void }) {
-  const [location, go] = useLocation();
-  useHotkeys('slash', on.find, { preventDefault: true });
-  useHotkeys('shift+slash', on.help, { preventDefault: true });
+  const [, go] = useLocation();
+  const at = useAddress();
+  useCharacter('/', on.find, []);
+  useCharacter('?', on.help, []);
   useHotkeys(
-    sheetNames.map(([, , key]) => `g>${key}`),
+    tabs.map((t) => `g>${t.key}`),
     (_, handler) => {
-      const last = handler.keys?.at(-1);
-      const sheet = sheetNames.find(([, , key]) => key === last);
-      if (sheet) go(`/rig/${rig.id}/${sheet[0]}`);
+      const tab = tabs.find((t) => t.key === handler.keys?.at(-1));
+      if (tab) go(sheetPath(rig.id, tab.word));
     },
+    { useKey: true },
     [rig.id],
   );
   useSequences();
-  useActionKey('n', () => rig.trimInForce && go(`/rig/${rig.id}/trim/${rig.trimInForce}/new`), [
+  useActionKey('n', () => rig.trimInForce && go(sheetPath(rig.id, 'trim', rig.trimInForce, 'new')), [
     rig.id,
     rig.trimInForce,
   ]);
-  const onTrial = location.startsWith(`/rig/${rig.id}/trial`);
-  useActionKey('t', () => !onTrial && go(`/rig/${rig.id}/trial`), [rig.id, onTrial]);
+  const onTrial = at.sheet === 'trial';
+  useActionKey('t', () => !onTrial && go(sheetPath(rig.id, 'trial')), [rig.id, onTrial]);
 }
 
 const help: [string, string][] = [
   ['/', 'find a command'],
-  ['g then r t f l s o', 'go to Rig, Trim, Fitting, Trial, Scores, Log'],
+  [`g then ${tabs.map((t) => t.key).join(' ')}`, `go to ${tabs.map((t) => t.title).join(', ')}`],
   ['n', 'new trim from the one in force'],
   ['f', 'fit the trim on the sheet'],
   ['t', 'start a trial'],

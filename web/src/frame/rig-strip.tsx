@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Rig } from '../api/client';
 import { vitalsQuery } from '../api/queries';
+import { Sim } from '../ui/elements';
 import { decimalsOf, num } from '../ui/format';
-import { Sim } from '../ui/parts';
 
 /** The top: which machine this is, its room, and its newest figures while it is linked. */
 export function RigStrip({ rig }: { rig: Rig }) {

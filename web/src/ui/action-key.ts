@@ -17,14 +17,32 @@ export function useSequences() {
   }, []);
 }
 
+/** Whether a key is pressed together with one that makes a command of the browser or the system out of it. */
+const chord = (e: KeyboardEvent) => (e.ctrlKey || e.metaKey || e.altKey) && !e.getModifierState('AltGraph');
+
+/**
+ * Acts when a character is typed, on whatever key the layout has it: `/` lies on Shift and 7 where `?` lies beside 0. Space
+ * and the arrows are named, and go by their place. It keeps still while one types into a field.
+ */
+export function useCharacter(keys: string, run: () => void, deps: DependencyList) {
+  const named = /^(space|left|right|up|down)$/.test(keys);
+  // The shift that a character needs is no modifier; with a letter it is.
+  const anyShift = !named && !/[a-z]/i.test(keys);
+  useHotkeys(
+    keys,
+    run,
+    { useKey: !named, ignoreModifiers: anyShift, ignoreEventWhen: chord, preventDefault: true, delimiter: ' ' },
+    deps,
+  );
+}
+
 /** A single key that does something at once. It keeps still as the second key of a sequence, and while one types. */
 export function useActionKey(key: string, run: () => void, deps: DependencyList) {
-  useHotkeys(
+  useCharacter(
     key,
     () => {
       if (performance.now() - sequenceBegan > sequenceMs) run();
     },
-    { preventDefault: true },
     deps,
   );
 }

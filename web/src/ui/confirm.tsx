@@ -1,6 +1,6 @@
 import { AlertDialog } from 'radix-ui';
 import type { ReactNode } from 'react';
-import { Button } from './parts';
+import { Button } from './elements';
 
 interface ConfirmProps {
   open: boolean;

@@ -1,10 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Fitting, type Rig, type Schemas, take } from '../../api/client';
 import { cardQuery, trimsQuery, useRig } from '../../api/queries';
-import type { SheetProps } from '../../app';
+import { Button, Heading, Problem } from '../../ui/elements';
 import { trimName } from '../../ui/format';
-import { Button, Heading, Problem } from '../../ui/parts';
+import type { SheetProps } from '../../ui/sheet';
 
 type Line = Schemas['CardLine'];
 
@@ -40,20 +40,18 @@ const text = (line: Line) => (
 
 /** A setting card being entered: a large line and a tick for each setting, readable from the next chair. */
 export function CardEntry({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
-  const queries = useQueryClient();
-  const refresh = () => queries.invalidateQueries({ queryKey: ['fittings', rig.id] });
   const path = { params: { path: { fitting: fitting.id } } };
   const tick = useMutation({
+    meta: { touches: ['fitting'] },
     mutationFn: (keys: string[]) => take(api.PUT('/api/fittings/{fitting}/ticks', { ...path, body: { keys } })),
-    onSettled: refresh,
   });
   const entered = useMutation({
+    meta: { touches: ['fitting'] },
     mutationFn: () => take(api.POST('/api/fittings/{fitting}/entered', path)),
-    onSettled: refresh,
   });
   const cancel = useMutation({
+    meta: { touches: ['fitting'] },
     mutationFn: () => take(api.POST('/api/fittings/{fitting}/cancel', path)),
-    onSettled: refresh,
   });
   const ticked = new Set(tick.isPending ? tick.variables : fitting.ticked);
   const left = fitting.card.filter((l) => !ticked.has(l.key)).length;

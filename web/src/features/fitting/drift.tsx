@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Rig } from '../../api/client';
 import { settingsQuery, trimsQuery } from '../../api/queries';
+import { Button, Problem } from '../../ui/elements';
 import { trimName, value } from '../../ui/format';
-import { Button, Problem } from '../../ui/parts';
 import { useFit } from '../trim/use-fit';
 
 /** Tells that a trim is no longer in force, in what, and fits it again by one click. */

@@ -2,9 +2,9 @@ import { useQuery } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import type { Fitting, Rig } from '../../api/client';
 import { fittingsQuery, settingsQuery, trimsQuery, useRig } from '../../api/queries';
-import type { SheetProps } from '../../app';
+import { Button, Empty, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/elements';
 import { moment, trimName, value } from '../../ui/format';
-import { Button, Empty, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/parts';
+import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { useFit } from '../trim/use-fit';
 import { CardEntry } from './card';
 import { Drift } from './drift';
@@ -143,7 +143,7 @@ function NextDock({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
     <Section title="Next">
       <div className="flex flex-col items-start gap-2">
         {fitting.state === 'in force' ? (
-          <Button main hint="t" onClick={() => go(`/rig/${rig.id}/trial`)}>
+          <Button main hint="t" onClick={() => go(sheetPath(rig.id, 'trial'))}>
             Prove it
           </Button>
         ) : (
@@ -151,7 +151,7 @@ function NextDock({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
             Fit it again
           </Button>
         )}
-        <Button onClick={() => go(`/rig/${rig.id}/trim/${fitting.trim}`)}>Show the trim</Button>
+        <Button onClick={() => go(sheetPath(rig.id, 'trim', fitting.trim))}>Show the trim</Button>
       </div>
       <Problem error={fit.error} />
     </Section>

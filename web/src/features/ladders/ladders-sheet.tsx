@@ -1,10 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { laddersQuery, loadsQuery, useRig } from '../../api/queries';
-import type { SheetProps } from '../../app';
+import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { roughly } from '../../ui/format';
-import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
+import type { SheetProps } from '../../ui/sheet';
 import { StepTable } from './step-table';
 
 type Ladder = Schemas['Ladder'];
@@ -69,20 +69,19 @@ const addressOf = (name: string) =>
     .slice(0, 40);
 
 function LadderEditor({ ladder, onSaved }: { ladder: Ladder; onSaved: (id: string) => void }) {
-  const queries = useQueryClient();
   const [template, setTemplate] = useState<Template>(ladder.template);
   const change = (part: Partial<Template>) => setTemplate((t) => ({ ...t, ...part }));
   const save = useMutation({
+    meta: { touches: ['ladder'] },
     mutationFn: (id: string) =>
       take(api.PUT('/api/ladders/{ladder}', { params: { path: { ladder: id } }, body: template })),
     onSuccess: async (saved) => {
-      await queries.invalidateQueries({ queryKey: ['ladders'] });
       onSaved(saved.id);
     },
   });
   const drop = useMutation({
+    meta: { touches: ['ladder'] },
     mutationFn: () => take(api.DELETE('/api/ladders/{ladder}', { params: { path: { ladder: ladder.id } } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['ladders'] }),
   });
   const renamed = addressOf(template.name);
   const fresh = renamed !== '' && template.name !== ladder.template.name;

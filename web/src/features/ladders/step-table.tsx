@@ -1,6 +1,6 @@
 import type { Schemas } from '../../api/client';
+import { Button } from '../../ui/elements';
 import { loadNames, span } from '../../ui/format';
-import { Button } from '../../ui/parts';
 
 type Step = Schemas['LadderStep'];
 

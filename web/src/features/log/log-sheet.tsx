@@ -3,9 +3,9 @@ import { useState } from 'react';
 import { Link } from 'wouter';
 import type { Schemas } from '../../api/client';
 import { logQuery } from '../../api/queries';
-import type { SheetProps } from '../../app';
+import { Button, Empty, Heading, SheetWithDock } from '../../ui/elements';
 import { moment } from '../../ui/format';
-import { Button, Empty, Heading, SheetWithDock } from '../../ui/parts';
+import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { ReportIncident } from './report-incident';
 import { Watches } from './watches';
 
@@ -75,10 +75,10 @@ const dayOf = (e?: Entry) => (e ? moment(e.at).split(',')[0] : undefined);
 function Line({ entry, rig, day }: { entry: Entry; rig: number; day: boolean }) {
   const [date, time] = moment(entry.at).split(', ');
   const href = entry.trial
-    ? `/rig/${rig}/trial/${entry.trial}`
+    ? sheetPath(rig, 'trial', entry.trial)
     : entry.kind === 'fitting'
-      ? `/rig/${rig}/fitting`
-      : entry.trim && `/rig/${rig}/trim/${entry.trim}`;
+      ? sheetPath(rig, 'fitting')
+      : entry.trim && sheetPath(rig, 'trim', entry.trim);
   const title = href ? (
     <Link href={href} className="underline decoration-line underline-offset-2">
       {entry.title}

@@ -1,9 +1,9 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { trimsQuery, useRig } from '../../api/queries';
+import { Button, Problem, Section } from '../../ui/elements';
 import { trimName } from '../../ui/format';
-import { Button, Problem, Section } from '../../ui/parts';
 
 type Kind = Schemas['ReportIncidentRequest']['kind'];
 
@@ -15,18 +15,17 @@ const kinds: [Kind, string][] = [
 
 /** Enters a fault seen in daily use against the trim in force. */
 export function ReportIncident({ rig }: { rig: number }) {
-  const queries = useQueryClient();
   const owner = useRig(rig);
   const trims = useQuery(trimsQuery(rig));
   const [kind, setKind] = useState<Kind>('froze');
   const [text, setText] = useState('');
   const trim = trims.data?.find((t) => t.id === owner?.trimInForce);
   const report = useMutation({
+    meta: { touches: ['incident'] },
     mutationFn: () =>
       take(api.POST('/api/rigs/{rig}/incidents', { params: { path: { rig } }, body: { kind, text: text.trim() } })),
     onSuccess: () => {
       setText('');
-      return queries.invalidateQueries();
     },
   });
   return (

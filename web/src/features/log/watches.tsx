@@ -1,23 +1,21 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { channelsQuery, watchesQuery } from '../../api/queries';
+import { Button, Problem, Section } from '../../ui/elements';
 import { num } from '../../ui/format';
-import { Button, Problem, Section } from '../../ui/parts';
 
 type Watch = Schemas['Watch'];
 type Rule = Schemas['WatchRule'];
 
 /** The rig's watches, and a form for one more. */
 export function Watches({ rig }: { rig: number }) {
-  const queries = useQueryClient();
   const watches = useQuery(watchesQuery(rig));
   const channels = useQuery(channelsQuery(rig));
   const [adding, setAdding] = useState(false);
-  const refresh = () => queries.invalidateQueries({ queryKey: ['watches'] });
   const drop = useMutation({
+    meta: { touches: ['watch'] },
     mutationFn: (watch: number) => take(api.DELETE('/api/watches/{watch}', { params: { path: { watch } } })),
-    onSuccess: refresh,
   });
   const unit = (w: Watch) => channels.data?.find((c) => c.key === w.rule.channel)?.unit ?? '';
   return (
@@ -52,14 +50,7 @@ export function Watches({ rig }: { rig: number }) {
         ))}
       </ul>
       {adding && channels.data ? (
-        <AddWatch
-          rig={rig}
-          channels={channels.data}
-          done={() => {
-            setAdding(false);
-            void refresh();
-          }}
-        />
+        <AddWatch rig={rig} channels={channels.data} done={() => setAdding(false)} />
       ) : (
         <Button className="mt-1" disabled={!channels.data?.length} onClick={() => setAdding(true)}>
           Add a watch
@@ -85,6 +76,7 @@ function AddWatch({ rig, channels, done }: { rig: number; channels: Schemas['Cha
   const [send, setSend] = useState('');
   const set = (part: Partial<Rule>) => setRule((r) => ({ ...r, ...part }));
   const add = useMutation({
+    meta: { touches: ['watch'] },
     mutationFn: () =>
       take(api.POST('/api/rigs/{rig}/watches', { params: { path: { rig } }, body: { rule, send: send.trim() } })),
     onSuccess: done,

@@ -1,8 +1,8 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Rig, take } from '../../api/client';
+import { Button, Problem } from '../../ui/elements';
 import { num } from '../../ui/format';
-import { Button, Problem } from '../../ui/parts';
 
 /** The attributes of a board's registry, each with the setting that it probably is. */
 export function LearnBoard({ rig, onDraft }: { rig: Rig; onDraft: (sheet: unknown) => void }) {
@@ -17,6 +17,7 @@ export function LearnBoard({ rig, onDraft }: { rig: Rig; onDraft: (sheet: unknow
       (list.data ?? []).map((a) => [a.attribute, edited[a.attribute] ?? a.setting]).filter(([, key]) => key),
     ) as Record<string, string>;
   const draft = useMutation({
+    meta: { touches: [] },
     mutationFn: () =>
       take(
         api.POST('/api/rigs/{rig}/registry/sheet', {

@@ -1,9 +1,9 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { partsQuery, useRig } from '../../api/queries';
-import type { SheetProps } from '../../app';
-import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
+import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
+import type { SheetProps } from '../../ui/sheet';
 import { LearnBoard } from './learn-board';
 
 type Part = Schemas['Part'];
@@ -87,10 +87,9 @@ export function PartsSheet({ rig: id }: SheetProps) {
 }
 
 function SheetEditor({ kind, id, text: first, onDone }: { kind: Kind; id: string; text: string; onDone: () => void }) {
-  const queries = useQueryClient();
   const [text, setText] = useState(first);
-  const refresh = () => queries.invalidateQueries();
   const save = useMutation({
+    meta: { touches: ['part'] },
     mutationFn: () => {
       const sheet = JSON.parse(text) as Record<string, unknown>;
       return take(
@@ -100,14 +99,11 @@ function SheetEditor({ kind, id, text: first, onDone }: { kind: Kind; id: string
         }),
       );
     },
-    onSuccess: refresh,
   });
   const remove = useMutation({
+    meta: { touches: ['part'] },
     mutationFn: () => take(api.DELETE('/api/parts/{kind}/{id}', { params: { path: { kind, id } } })),
-    onSuccess: async () => {
-      await refresh();
-      onDone();
-    },
+    onSuccess: onDone,
   });
   return (
     <form

@@ -1,32 +1,28 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { channelsQuery, correctionsQuery } from '../../api/queries';
+import { Button, Problem, Section } from '../../ui/elements';
 import { num, signed } from '../../ui/format';
-import { Button, Problem, Section } from '../../ui/parts';
 
 type Correction = Schemas['Correction'];
 
 /** Sensors that show something wrong, and how they are put right. */
 export function Corrections({ rig }: { rig: number }) {
-  const queries = useQueryClient();
   const list = useQuery(correctionsQuery(rig));
   const [adding, setAdding] = useState(false);
-  const refresh = () => queries.invalidateQueries();
   const put = useMutation({
+    meta: { touches: ['correction'] },
     mutationFn: (c: { channel: string; scale: number; shift: number; reason: string }) => {
       const { channel, ...body } = c;
       return take(api.PUT('/api/rigs/{rig}/corrections/{channel}', { params: { path: { rig, channel } }, body }));
     },
-    onSuccess: () => {
-      setAdding(false);
-      return refresh();
-    },
+    onSuccess: () => setAdding(false),
   });
   const drop = useMutation({
+    meta: { touches: ['correction'] },
     mutationFn: (channel: string) =>
       take(api.DELETE('/api/rigs/{rig}/corrections/{channel}', { params: { path: { rig, channel } } })),
-    onSuccess: refresh,
   });
   return (
     <Section title="Sensors put right" note="what is stored stays as it was read">

@@ -1,11 +1,11 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'wouter';
 import { api, type Rig, type Schemas, take } from '../../api/client';
 import { baselineQuery, useRig } from '../../api/queries';
-import type { SheetProps } from '../../app';
+import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { decimalsOf, num } from '../../ui/format';
-import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
+import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { Drift } from '../fitting/drift';
 import { Corrections } from './corrections';
 
@@ -68,12 +68,11 @@ function Parts({ rig }: { rig: Rig }) {
 }
 
 function Ambient({ rig }: { rig: Rig }) {
-  const queries = useQueryClient();
   const [text, setText] = useState(rig.ambientC.toFixed(1));
   const save = useMutation({
+    meta: { touches: ['rig'] },
     mutationFn: () =>
       take(api.PATCH('/api/rigs/{rig}', { params: { path: { rig: rig.id } }, body: { ambientC: Number(text) } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['rigs'] }),
   });
   return (
     <form
@@ -138,7 +137,7 @@ function Audit({ rig, limits }: { rig: Rig; limits: Schemas['LimitAudit'][] }) {
     >
       {beyond.length > 0 && rig.trimInForce != null && (
         <p className="mb-1">
-          <Link className="underline" href={`/rig/${rig.id}/trim/${rig.trimInForce}/spec`}>
+          <Link className="underline" href={sheetPath(rig.id, 'trim', rig.trimInForce, 'spec')}>
             New trim inside the maker’s limits
           </Link>
         </p>
@@ -216,11 +215,10 @@ function Baseline({ rig, figures }: { rig: Rig; figures: Schemas['Figure'][] }) 
 
 /** Whether what the board loses is fitted again without asking. */
 function Refit({ rig }: { rig: Rig }) {
-  const queries = useQueryClient();
   const set = useMutation({
+    meta: { touches: ['rig'] },
     mutationFn: (refit: boolean) =>
       take(api.PATCH('/api/rigs/{rig}', { params: { path: { rig: rig.id } }, body: { refit } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['rigs'] }),
   });
   return (
     <label className="mt-1 flex items-baseline gap-2">
@@ -232,6 +230,7 @@ function Refit({ rig }: { rig: Rig }) {
 
 function LinkDock({ rig }: { rig: Rig }) {
   const renew = useMutation({
+    meta: { touches: [] },
     mutationFn: () => take(api.POST('/api/rigs/{rig}/token', { params: { path: { rig: rig.id } } })),
   });
   return (

@@ -1,30 +1,28 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, sendTable, type Trim, take } from '../../api/client';
 import { scoresQuery, yardsticksQuery } from '../../api/queries';
+import { Button, Problem, Section } from '../../ui/elements';
 import { num, trimName } from '../../ui/format';
-import { Button, Problem, Section } from '../../ui/parts';
 
 const field = 'border border-line bg-sheet px-1 py-0.5 min-w-0';
 
 /** Results of other programs: typed in or imported, held against the trim that was in force. */
 export function OtherScores({ rig, trims, trim }: { rig: number; trims: Trim[]; trim: Trim }) {
-  const queries = useQueryClient();
   const scores = useQuery(scoresQuery(rig));
   const yardsticks = useQuery(yardsticksQuery);
   const [adding, setAdding] = useState(false);
-  const refresh = async () => {
-    setAdding(false);
-    await queries.invalidateQueries();
-  };
+  const close = () => setAdding(false);
   const drop = useMutation({
+    meta: { touches: ['score'] },
     mutationFn: (score: number) =>
       take(api.DELETE('/api/rigs/{rig}/scores/{score}', { params: { path: { rig, score } } })),
-    onSuccess: refresh,
+    onSuccess: close,
   });
   const load = useMutation({
+    meta: { touches: ['score'] },
     mutationFn: (file: File) => sendTable<Schemas['ScoresAdded']>(`/api/rigs/${rig}/scores/import`, file),
-    onSuccess: refresh,
+    onSuccess: close,
   });
   const own = scores.data?.filter((s) => s.trial == null && s.trim === trim.id) ?? [];
   return (
@@ -51,7 +49,7 @@ export function OtherScores({ rig, trims, trim }: { rig: number; trims: Trim[]; 
         })}
       </ul>
       {adding ? (
-        <AddScores rig={rig} trims={trims} trim={trim} onAdded={refresh} onLeave={() => setAdding(false)} />
+        <AddScores rig={rig} trims={trims} trim={trim} onAdded={close} onLeave={() => setAdding(false)} />
       ) : (
         <div className="mt-1 flex flex-wrap gap-2">
           <Button onClick={() => setAdding(true)}>Enter results</Button>
@@ -102,6 +100,7 @@ function AddScores({ rig, trims, trim, onAdded, onLeave }: AddProps) {
     .map((x) => Number(x.replace(',', '.')));
   const wrong = runs.trim() !== '' && values.some((v) => !(v > 0));
   const add = useMutation({
+    meta: { touches: ['score'] },
     mutationFn: () =>
       take(
         api.POST('/api/rigs/{rig}/scores', {

@@ -2,9 +2,9 @@ import { useQuery } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import type { Schemas, Trim } from '../../api/client';
 import { comparisonQuery, scoresQuery, settingsQuery, trimsQuery, useRig, yardsticksQuery } from '../../api/queries';
-import type { SheetProps } from '../../app';
+import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { decimalsOf, num, signed, trimName, value } from '../../ui/format';
-import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/parts';
+import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { OtherScores } from './other-scores';
 
 type Row = Schemas['ComparisonRow'];
@@ -34,7 +34,7 @@ export function ScoresSheet({ rig, id, mode }: SheetProps) {
       </SheetWithDock>
     );
   }
-  const choose = (b: number, t: number) => go(`/rig/${rig}/scores/${b}/${t}`);
+  const choose = (b: number, t: number) => go(sheetPath(rig, 'scores', b, t));
   return <Comparison rig={rig} trims={trims.data} base={base} trim={trim} choose={choose} />;
 }
 
@@ -75,7 +75,7 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
             {comparison.data?.changes.length === 0 && <p className="text-soft">Nothing: the same settings.</p>}
           </Section>
           <Spoilt rig={rig} trims={[base, trim]} />
-          <Button className="mb-4" onClick={() => go(`/rig/${rig}/trial`)}>
+          <Button className="mb-4" onClick={() => go(sheetPath(rig, 'trial'))}>
             Take more runs
           </Button>
           <OtherScores rig={rig} trims={trims} trim={trim} />

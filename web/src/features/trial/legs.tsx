@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Leg, Trial } from '../../api/client';
 import { yardsticksQuery } from '../../api/queries';
+import { Section, Verdict } from '../../ui/elements';
 import { loadNames, num, span } from '../../ui/format';
-import { Section, Verdict } from '../../ui/parts';
 
 /** Events that speak against nothing by themselves. */
 const mild = new Set(['mark', 'corrected', 'throttled']);

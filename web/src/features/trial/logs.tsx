@@ -1,10 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, sendTable, type Trial, take } from '../../api/client';
 import { channelsQuery, logsQuery } from '../../api/queries';
 import { Dialog } from '../../ui/dialog';
+import { Button, Problem, Section } from '../../ui/elements';
 import { num, signed, span } from '../../ui/format';
-import { Button, Problem, Section } from '../../ui/parts';
 
 type Layout = Schemas['LogLayout'];
 type Column = Schemas['LogColumn'];
@@ -14,13 +14,12 @@ const head = 200_000;
 
 /** Other recorders' logs, joined to the trial by time. */
 export function Logs({ trial }: { trial: Trial }) {
-  const queries = useQueryClient();
   const logs = useQuery(logsQuery(trial.id));
   const [file, setFile] = useState<File>();
   const drop = useMutation({
+    meta: { touches: ['trial'] },
     mutationFn: (log: number) =>
       take(api.DELETE('/api/trials/{trial}/logs/{log}', { params: { path: { trial: trial.id, log } } })),
-    onSuccess: () => queries.invalidateQueries(),
   });
   return (
     <Section title="Other readings" note="by hand, or from a recorder">
@@ -75,18 +74,17 @@ const meters = [
 
 /** Notes what a meter shows that the rig cannot read. */
 function Reading({ trial }: { trial: Trial }) {
-  const queries = useQueryClient();
   const channels = useQuery(channelsQuery(trial.rig));
   const open = meters.filter((m) => !channels.data?.some((c) => c.key === m.channel));
   const [picked, setPicked] = useState<string>();
   const [value, setValue] = useState('');
   const meter = open.find((m) => m.channel === picked) ?? open[0];
   const note = useMutation({
+    meta: { touches: ['trial'] },
     mutationFn: (body: Schemas['Reading']) =>
       take(api.POST('/api/trials/{trial}/readings', { params: { path: { trial: trial.id } }, body })),
     onSuccess: () => {
       setValue('');
-      return queries.invalidateQueries();
     },
   });
   if (!channels.data || !meter || !trial.startedAt) return null;
@@ -173,12 +171,12 @@ const clocks: Record<Layout['clock'], string> = {
 const delimiters: Record<string, string> = { ';': 'semicolons', ',': 'commas', '\t': 'tabs', '|': 'bars' };
 
 function Mapping({ trial, file, layout, swap, onSwap, onDone }: MappingProps) {
-  const queries = useQueryClient();
   const [columns, setColumns] = useState(layout.columns);
   const [shift, setShift] = useState(String(layout.shiftS));
   const change = (i: number, c: Partial<Column>) =>
     setColumns(columns.map((old, k) => (k === i ? { ...old, ...c } : old)));
   const join = useMutation({
+    meta: { touches: ['trial'] },
     mutationFn: async () => {
       await take(
         api.PUT('/api/log-sources/{source}', {
@@ -190,7 +188,6 @@ function Mapping({ trial, file, layout, swap, onSwap, onDone }: MappingProps) {
       return sendTable<Schemas['JoinedLog']>(`/api/trials/${trial.id}/logs?${query}`, file);
     },
     onSuccess: async (joined) => {
-      await queries.invalidateQueries();
       if (joined.faults.length === 0) onDone();
     },
   });

@@ -1,3 +1,4 @@
+import { scaleLinear, scaleQuantize } from 'd3-scale';
 import type { Schemas } from '../../api/client';
 import type { View } from '../../api/queries';
 import { span } from '../../ui/format';
@@ -46,7 +47,7 @@ interface Stretch {
 }
 
 /** Where a time lies in the view, 0 to 1. */
-const place = (t: number, view: View) => Math.min(1, Math.max(0, (t - view.from) / (view.to - view.from)));
+const place = (t: number, view: View) => scaleLinear([view.from, view.to], [0, 1]).clamp(true)(t);
 
 /** What held the clock down, moment by moment. */
 export function LimiterRibbon({ telemetry, view, width }: { telemetry: Telemetry; view: View; width: number }) {
@@ -162,10 +163,10 @@ const depths = ['var(--sheet)', 'var(--tint-1)', 'var(--tint-2)', 'var(--tint-3)
 
 /** Joins neighbouring buckets of one tint, so that a long trial stays light to draw. */
 function runs(c: Schemas['ChannelSeries'], low: number, high: number, bucketS: number) {
+  const tint = scaleQuantize([low, high], depths);
   const out: { from: number; to: number; fill: string }[] = [];
   c.t.forEach((t, i) => {
-    const deep = ((c.mean[i] ?? low) - low) / (high - low);
-    const fill = depths[Math.min(depths.length - 1, Math.floor(deep * depths.length))] ?? 'none';
+    const fill = tint(c.mean[i] ?? low);
     const end = Math.min(c.t[i + 1] ?? t + bucketS, t + 3 * bucketS + 2.5);
     const last = out.at(-1);
     if (last?.fill === fill && t - last.to < 0.01) last.to = end;

@@ -1,24 +1,24 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { api, type Rig, type Schemas, take } from '../../api/client';
 import { laddersQuery, yardsticksQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
+import { Button, Problem, Section } from '../../ui/elements';
 import { loadNames, roughly } from '../../ui/format';
-import { Button, Problem, Section } from '../../ui/parts';
+import { sheetPath } from '../../ui/sheet';
 
 /** Chooses a ladder and starts it under the trim in force. */
 export function StartDock({ rig }: { rig: Rig }) {
-  const queries = useQueryClient();
   const [, go] = useLocation();
   const ladders = useQuery(laddersQuery(rig.cores || 1));
   const [pick, setPick] = useState('');
   const start = useMutation({
+    meta: { touches: ['trial'] },
     mutationFn: (body: Schemas['StartTrialRequest']) =>
       take(api.POST('/api/rigs/{rig}/trials', { params: { path: { rig: rig.id } }, body })),
     onSuccess: async (trial) => {
-      await queries.invalidateQueries({ queryKey: ['trials'] });
-      go(`/rig/${rig.id}/trial/${trial.id}`);
+      go(sheetPath(rig.id, 'trial', trial.id));
     },
   });
   const ready =
@@ -47,7 +47,7 @@ export function StartDock({ rig }: { rig: Rig }) {
         </Button>
       </div>
       <p className="mt-1.5 text-[13px]">
-        <Link href={`/rig/${rig.id}/ladders`} className="underline decoration-line underline-offset-2">
+        <Link href={sheetPath(rig.id, 'ladders')} className="underline decoration-line underline-offset-2">
           Change the ladders
         </Link>
       </p>

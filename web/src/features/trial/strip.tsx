@@ -1,3 +1,4 @@
+import { scaleLinear } from 'd3-scale';
 import { useEffect, useRef } from 'react';
 import uPlot from 'uplot';
 import type { Trial } from '../../api/client';
@@ -186,8 +187,10 @@ function marks(u: uPlot, trial: Trial, limit?: { at: number }) {
 export function TimeRuler({ view, width }: { view: View; width: number }) {
   const inner = width - gutter - 4;
   const long = view.to - view.from;
+  // Steps of a clock, which are not those of a number's decades.
   const steps = [1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600, 7200, 14400];
   const step = steps.find((s) => (inner * s) / long > 62) ?? 28800;
+  const x = scaleLinear([view.from, view.to], [0, 100]);
   const first = Math.ceil(view.from / step);
   const ticks = Array.from({ length: Math.floor(view.to / step) - first + 1 }, (_, i) => (first + i) * step);
   return (
@@ -198,7 +201,7 @@ export function TimeRuler({ view, width }: { view: View; width: number }) {
           <span
             key={t}
             className={`absolute whitespace-nowrap ${t === view.from ? '' : t > view.to - 0.05 * long ? '-translate-x-full' : '-translate-x-1/2'}`}
-            style={{ left: `${(100 * (t - view.from)) / long}%` }}
+            style={{ left: `${x(t)}%` }}
           >
             {span(t)}
           </span>

@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import type { Schemas, Trial, Trim } from '../../api/client';
+import type { Schemas, Trial } from '../../api/client';
 import { liveOn, telemetryQuery, type View } from '../../api/queries';
 import { decimalsOf } from '../../ui/format';
 import { CoreStrip, LimiterRibbon } from './ribbon';
@@ -11,7 +11,7 @@ type Channel = Schemas['ChannelSeries'];
 type Telemetry = Schemas['Telemetry'];
 
 /** The strips of a trial over one time axis, while it runs and afterwards. */
-export function Strips({ trial, trim, others }: { trial: Trial; trim?: Trim; others: Trial[] }) {
+export function Strips({ trial, others }: { trial: Trial; others: Trial[] }) {
   const [chosen, setChosen] = useState<View>();
   const [above, setAbove] = useState(false);
   const [overlaid, setOverlaid] = useState<number>();
@@ -46,7 +46,6 @@ export function Strips({ trial, trim, others }: { trial: Trial; trim?: Trim; oth
   const { width } = size;
   const cores = data?.channels.filter((c) => c.key.startsWith('temperature.core.')).length || 2;
   const height = Math.max(58, Math.floor((size.height - 110 - cores * 9) / Math.max(3, strips.length)) - 17);
-  const limits = limitsOf(trim);
   return (
     <div
       ref={host}
@@ -74,7 +73,7 @@ export function Strips({ trial, trim, others }: { trial: Trial; trim?: Trim; oth
             <div key={s.title}>
               <Strip
                 {...s}
-                limit={limits[s.title]}
+                limit={data.bounds.find((b) => b.channel === s.channel)}
                 trial={trial}
                 width={width}
                 height={height}
@@ -93,6 +92,8 @@ export function Strips({ trial, trim, others }: { trial: Trial; trim?: Trim; oth
 }
 
 interface StripData {
+  /** Key of its main channel. */
+  channel: string;
   title: string;
   unit: string;
   decimals: number;
@@ -129,7 +130,7 @@ function build(channels: Channel[], above: boolean, under?: Telemetry, axis?: Te
     const lines: Line[] = known.map(([c, label, look]) => ({ label, look, values: onAxis(c, first.t) }));
     const other = under?.channels.find((c) => c.key === first.key);
     if (other && axis) lines.push({ label: 'the other trial', look: 'under', values: beneath(other, first.t, axis) });
-    out.push({ title, unit: first.unit, decimals, times: first.t, lines });
+    out.push({ channel: first.key, title, unit: first.unit, decimals, times: first.t, lines });
   };
   add('Clock', 0, [
     [byKey('clock.effective.mean'), 'effective, mean of the cores awake', 'main'],
@@ -172,13 +173,4 @@ function onAxis(c: Channel, times: number[]): (number | null)[] {
   if (c.t.length === times.length) return c.mean.map(orNull);
   const at = new Map(c.t.map((t, i) => [t, c.mean[i]]));
   return times.map((t) => orNull(at.get(t)));
-}
-
-function limitsOf(trim?: Trim): Record<string, { label: string; at: number }> {
-  const ppt = trim?.settings['limit.ppt'];
-  const temperature = trim?.settings['limit.temperature'];
-  const out: Record<string, { label: string; at: number }> = {};
-  if (typeof ppt === 'number') out['Package power'] = { label: `PPT ${ppt} W`, at: ppt };
-  if (typeof temperature === 'number') out.Temperature = { label: `limit ${temperature} °C`, at: temperature };
-  return out;
 }

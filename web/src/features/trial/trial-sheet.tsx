@@ -1,13 +1,13 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { api, type Rig, type Trial, take } from '../../api/client';
 import { liveOn, trialQuery, trialsQuery, trimsQuery, useRig } from '../../api/queries';
-import type { SheetProps } from '../../app';
 import { useActionKey } from '../../ui/action-key';
 import { Confirm } from '../../ui/confirm';
+import { Button, Empty, Problem, Section, Verdict } from '../../ui/elements';
 import { loadNames, span, trimName } from '../../ui/format';
-import { Button, Empty, Problem, Section, Verdict } from '../../ui/parts';
+import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { useFit } from '../trim/use-fit';
 import { Legs } from './legs';
 import { Logs } from './logs';
@@ -31,7 +31,7 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
         {t ? (
           <>
             <TrialHeading trial={t} trim={trim ? `${trimName(trim)}${trim.number > 0 ? ` ${trim.name}` : ''}` : ''} />
-            <Strips key={t.id} trial={t} trim={trim} others={trials.data.filter((x) => x.id !== t.id && x.startedAt)} />
+            <Strips key={t.id} trial={t} others={trials.data.filter((x) => x.id !== t.id && x.startedAt)} />
           </>
         ) : (
           <Empty>
@@ -71,18 +71,17 @@ function TrialHeading({ trial, trim }: { trial: Trial; trim: string }) {
 }
 
 function RunningDock({ trial }: { trial: Trial }) {
-  const queries = useQueryClient();
   const [asking, setAsking] = useState(false);
   const path = { params: { path: { trial: trial.id } } };
   const stop = useMutation({
+    meta: { touches: ['trial'] },
     mutationFn: () => take(api.POST('/api/trials/{trial}/stop', path)),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['trials'] }),
   });
   const mark = useMutation({
+    meta: { touches: ['trial'] },
     mutationFn: () => take(api.POST('/api/trials/{trial}/marks', { ...path, body: { text: 'marked by hand' } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['trials'] }),
   });
-  useActionKey('period', () => setAsking(true), []);
+  useActionKey('.', () => setAsking(true), []);
   useActionKey('space', () => mark.mutate(), []);
   return (
     <Section title="Running" note={trial.state === 'running' ? '' : trial.state}>
@@ -118,7 +117,7 @@ function WhatItShows({ rig, trial }: { rig: Rig; trial: Trial }) {
   if (trial.purpose === 'score') {
     return (
       <Section title="Next">
-        <Button main onClick={() => go(`/rig/${rig.id}/scores`)}>
+        <Button main onClick={() => go(sheetPath(rig.id, 'scores'))}>
           Compare with stock
         </Button>
       </Section>
@@ -155,7 +154,7 @@ function Earlier({ rig, trials, shown }: { rig: number; trials: Trial[]; shown?:
         {trials.map((t) => (
           <li key={t.id}>
             <Link
-              href={`/rig/${rig}/trial/${t.id}`}
+              href={sheetPath(rig, 'trial', t.id)}
               aria-current={t.id === shown ? 'true' : undefined}
               className="flex justify-between gap-2 py-0.5 aria-[current]:font-semibold"
             >

@@ -1,6 +1,7 @@
 import { useHotkeys } from 'react-hotkeys-hook';
 import type { Trial } from '../../api/client';
 import type { View } from '../../api/queries';
+import { useCharacter } from '../../ui/action-key';
 import { span } from '../../ui/format';
 
 /** The shortest view, in seconds. */
@@ -27,11 +28,12 @@ const moved = (view: View, by: number): View => {
 /** Plus and minus zoom, the arrows move, 0 shows the whole trial. */
 export function useZoomKeys(view: View, length: number, onView: (view?: View) => void) {
   const deps = [view.from, view.to, length];
-  useHotkeys('shift+equal, equal, plus, add', () => onView(scaled(view, 0.5)), { preventDefault: true }, deps);
-  useHotkeys('minus, subtract', () => onView(scaled(view, 2)), { preventDefault: true }, deps);
-  useHotkeys('left', () => onView(moved(view, -0.25)), { preventDefault: true }, deps);
-  useHotkeys('right', () => onView(moved(view, 0.25)), { preventDefault: true }, deps);
-  useHotkeys('0', () => onView(undefined), deps);
+  useCharacter('=', () => onView(scaled(view, 0.5)), deps);
+  useHotkeys('+', () => onView(scaled(view, 0.5)), { useKey: true, ignoreModifiers: true, splitKey: ' ' }, deps);
+  useCharacter('-', () => onView(scaled(view, 2)), deps);
+  useCharacter('left', () => onView(moved(view, -0.25)), deps);
+  useCharacter('right', () => onView(moved(view, 0.25)), deps);
+  useCharacter('0', () => onView(undefined), deps);
 }
 
 interface ViewBarProps {

@@ -1,3 +1,4 @@
+import { scaleLinear } from 'd3-scale';
 import { type PointerEvent, useRef } from 'react';
 import type { Setting, Settings, Value } from '../../api/client';
 import { num } from '../../ui/format';
@@ -24,11 +25,11 @@ export function ActiveSteps({ rows, values, parent, usual, onChange }: StepsProp
   const all = rows.flatMap((r) => [ratioOf(values, r), ratioOf(parent, r)]);
   const low = Math.min(...all) - 3;
   const high = Math.max(...all) + 3;
-  const y = (ratio: number) => ((high - ratio) / (high - low)) * height;
+  const y = scaleLinear([low, high], [height, 0]);
   const drag = (row: Setting) => (e: PointerEvent<HTMLDivElement>) => {
     if (!onChange || !(e.buttons & 1) || !box.current) return;
     const at = box.current.getBoundingClientRect();
-    const raw = high - ((e.clientY - at.top) / height) * (high - low);
+    const raw = y.invert(e.clientY - at.top);
     const next = Math.min(row.max, Math.max(row.min, Math.round(raw / row.step) * row.step));
     if (next !== ratioOf(values, row)) onChange(row.key, next);
   };

@@ -1,3 +1,5 @@
+import { scaleLinear } from 'd3-scale';
+import { area, line } from 'd3-shape';
 import type { Schemas, Setting, Settings, Value } from '../../api/client';
 import { signed } from '../../ui/format';
 import { NumberField } from './number-field';
@@ -26,17 +28,19 @@ export function CurveDrawing({ rows, values, parent, onChange, wrong, curve = []
   const clusters = rows.filter((r) => r.scope === 'cluster');
   const deepest = Math.min(-30, ...curve.map((c) => c.steps));
   const shallow = Math.max(5, ...curve.map((c) => c.steps));
-  const y = (steps: number) => top + ((shallow - steps) / (shallow - deepest)) * (height - 2 * top);
+  const y = scaleLinear([deepest, shallow], [height - top, top]);
   const column = 100 / Math.max(1, cores.length);
-  const line = (of: (c: Schemas['CurveOffset']) => number) =>
-    cores
-      .flatMap((c, i) => {
-        const at = curve[c.core];
-        const depth = y(at ? of(at) : 0);
-        return [`${i * column},${depth}`, `${(i + 1) * column},${depth}`];
-      })
-      .join(' ');
-  const here = line((c) => c.steps);
+  // A flat piece for each core, so that its edges stand upright between two.
+  const flat = (of: (c: Schemas['CurveOffset']) => number): [number, number][] =>
+    cores.flatMap((c, i) => {
+      const at = curve[c.core];
+      const depth = y(at ? of(at) : 0);
+      return [
+        [i * column, depth],
+        [(i + 1) * column, depth],
+      ];
+    });
+  const here = flat((c) => c.steps);
   return (
     <div>
       {all && (
@@ -97,18 +101,24 @@ export function CurveDrawing({ rows, values, parent, onChange, wrong, curve = []
         >
           <title>Curve offset per core, in steps</title>
           <rect width="100" height={height} fill="var(--buff)" />
-          <polygon points={`0,0 ${here} 100,0`} fill="var(--tint-2)" />
+          <path d={area().y0(0)(here) ?? undefined} fill="var(--tint-2)" />
           {gridSteps(deepest).map((s) => (
             <line key={s} x1="0" x2="100" y1={y(s)} y2={y(s)} stroke="var(--line)" vectorEffect="non-scaling-stroke" />
           ))}
-          <polyline
-            points={line((c) => c.before)}
+          <path
+            d={line()(flat((c) => c.before)) ?? undefined}
             fill="none"
             stroke="var(--soft)"
             strokeDasharray="3 3"
             vectorEffect="non-scaling-stroke"
           />
-          <polyline points={here} fill="none" stroke="var(--ink)" strokeWidth="2.6" vectorEffect="non-scaling-stroke" />
+          <path
+            d={line()(here) ?? undefined}
+            fill="none"
+            stroke="var(--ink)"
+            strokeWidth="2.6"
+            vectorEffect="non-scaling-stroke"
+          />
         </svg>
         <span className="pt-1 pr-2 text-right text-[12px] text-soft">core</span>
         <div className="grid pt-1" style={{ gridTemplateColumns: `repeat(${cores.length}, 1fr)` }}>

@@ -1,3 +1,6 @@
+import { scaleLinear } from 'd3-scale';
+import { area, line } from 'd3-shape';
+import { RadioGroup } from 'radix-ui';
 import type { Drawings, Setting, Value } from '../../api/client';
 import { loadNames, num, signed, span } from '../../ui/format';
 
@@ -15,7 +18,7 @@ export function LoadLineDrawing({
   const all = levels.flatMap((l) => [l.dipV, l.overshootV]);
   const low = Math.min(...all) - 0.01;
   const high = Math.max(...all) + 0.01;
-  const y = (v: number) => ((high - v) / (high - low)) * height;
+  const y = scaleLinear([low, high], [height, 0]);
   const best = levels.find((l) => l.best);
   return (
     <div className="mt-2" data-load-lines="">
@@ -34,22 +37,21 @@ export function LoadLineDrawing({
             </span>
           ))}
         </div>
-        <div
+        <RadioGroup.Root
           className="flex border border-line bg-sheet"
           style={{ height }}
-          role="radiogroup"
+          orientation="horizontal"
           aria-label="Load line level"
+          disabled={!onChange || !row}
+          value={String(levels.find((l) => l.now)?.level ?? '')}
+          onValueChange={(level) => row && onChange?.(row.key, Number(level))}
         >
           {levels.map((l) => (
-            // biome-ignore lint/a11y/useSemanticElements: a column of a drawing, chosen like a radio button
-            <button
-              type="button"
-              role="radio"
-              aria-checked={l.now}
+            <RadioGroup.Item
               key={l.level}
-              disabled={!onChange || !row}
+              value={String(l.level)}
+              aria-label={`Level ${l.level}, ${num(l.mOhm, 2)} mΩ`}
               title={`${num(l.mOhm, 2)} mΩ: asks ${num(l.requestV, 3)} V, steady ${num(l.steadyV, 3)} V, dips to ${num(l.dipV, 3)} V, overshoots to ${num(l.overshootV, 3)} V`}
-              onClick={() => row && onChange?.(row.key, l.level)}
               className={`relative flex-1 border-r border-line/60 last:border-r-0 ${l.now ? 'bg-tint-1' : ''}`}
             >
               <span
@@ -69,9 +71,9 @@ export function LoadLineDrawing({
                   ▲ best
                 </span>
               )}
-            </button>
+            </RadioGroup.Item>
           ))}
-        </div>
+        </RadioGroup.Root>
         <span className="pr-1.5 text-right text-[12px] text-soft">level</span>
         <div className="flex">
           {levels.map((l) => (
@@ -100,12 +102,14 @@ export function WindowDrawing({ windows, pl1 }: { windows: Drawings['windows']; 
   const height = 110;
   const end = heavy.points.at(-1)?.atS ?? 1;
   const top = Math.max(...heavy.points.map((p) => p.powerW), pl1 ?? 0) * 1.06;
-  const x = (s: number) => (s / end) * width;
-  const y = (w: number) => height - (w / top) * height;
+  const x = scaleLinear([0, end], [0, width]);
+  const y = scaleLinear([0, top], [height, 0]);
   type Point = Drawings['windows'][number]['points'][number];
-  const points = heavy.points;
   const path = (of: (p: Point) => number) =>
-    points.map((p, i) => `${i ? 'L' : 'M'}${x(p.atS).toFixed(1)},${y(of(p)).toFixed(1)}`).join('');
+    line<Point>(
+      (p) => x(p.atS),
+      (p) => y(of(p)),
+    ).digits(1)(heavy.points) ?? undefined;
   return (
     <div className="mt-2 max-w-[46rem]" data-window="">
       <p className="mb-1">
@@ -157,11 +161,14 @@ export function VoltageDrawing({ curves, corridor }: { curves: Drawings['curves'
   const high = Math.max(...volts, ...ceilings) + 0.03;
   const first = Math.min(...points.map((p) => p.mhz));
   const last = Math.max(...points.map((p) => p.mhz));
-  const x = (mhz: number) => left + ((mhz - first) / (last - first)) * (width - left);
-  const y = (v: number) => ((high - v) / (high - low)) * height;
+  const x = scaleLinear([first, last], [left, width]);
+  const y = scaleLinear([low, high], [height, 0]);
   type Point = (typeof points)[number];
   const path = (list: Point[], of: (p: Point) => number) =>
-    list.map((p, i) => `${i ? 'L' : 'M'}${x(p.mhz).toFixed(1)},${y(of(p)).toFixed(1)}`).join('');
+    line<Point>(
+      (p) => x(p.mhz),
+      (p) => y(of(p)),
+    ).digits(1)(list) ?? undefined;
   const cold = corridor[0];
   const hot = corridor.at(-1);
   return (
@@ -246,11 +253,19 @@ export function CorridorDrawing({ corridor }: { corridor: Drawings['corridor'] }
   const left = 44;
   const low = Math.min(...corridor.map((p) => p.floorV)) - 0.05;
   const high = Math.max(...corridor.map((p) => p.ceilingV)) + 0.05;
-  const x = (c: number) => left + ((c - first.c) / (last.c - first.c)) * (width - left);
-  const y = (v: number) => ((high - v) / (high - low)) * height;
-  const edge = (of: (p: (typeof corridor)[number]) => number) => corridor.map((p) => `${x(p.c)},${y(of(p))}`);
-  const ceiling = edge((p) => p.ceilingV);
-  const floor = edge((p) => p.floorV);
+  const x = scaleLinear([first.c, last.c], [left, width]);
+  const y = scaleLinear([low, high], [height, 0]);
+  type Point = (typeof corridor)[number];
+  const edge = (of: (p: Point) => number) =>
+    line<Point>(
+      (p) => x(p.c),
+      (p) => y(of(p)),
+    ).digits(1)(corridor) ?? undefined;
+  const inside = area<Point>()
+    .x((p) => x(p.c))
+    .y0((p) => y(p.floorV))
+    .y1((p) => y(p.ceilingV))
+    .digits(1);
   return (
     <div className="mt-2 max-w-[46rem]" data-corridor="">
       <p className="mb-1">
@@ -260,9 +275,9 @@ export function CorridorDrawing({ corridor }: { corridor: Drawings['corridor'] }
       <svg viewBox={`0 0 ${width} ${height + 16}`} className="w-full">
         <title>Floor and ceiling of the core voltage over temperature</title>
         <rect x={left} width={width - left} height={height} fill="var(--buff)" stroke="var(--line)" />
-        <polygon points={[...ceiling, ...floor.reverse()].join(' ')} fill="var(--tint-2)" />
-        <polyline points={ceiling.join(' ')} fill="none" stroke="var(--ink)" strokeWidth={2} />
-        <polyline points={floor.join(' ')} fill="none" stroke="var(--ink)" strokeWidth={2} />
+        <path d={inside(corridor) ?? undefined} fill="var(--tint-2)" />
+        <path d={edge((p) => p.ceilingV)} fill="none" stroke="var(--ink)" strokeWidth={2} />
+        <path d={edge((p) => p.floorV)} fill="none" stroke="var(--ink)" strokeWidth={2} />
         {[first.ceilingV, first.floorV].map((v) => (
           <text key={v} x={left - 4} y={y(v) + 4} fontSize={11} textAnchor="end" fill="var(--soft)">
             {num(v, 3)} V

@@ -1,8 +1,8 @@
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Setting, type Settings, take, type Value } from '../../api/client';
+import { Button, Problem } from '../../ui/elements';
 import { num, value } from '../../ui/format';
-import { Button, Problem } from '../../ui/parts';
 import { parseNumber } from './number-field';
 
 interface EntryProps {
@@ -17,6 +17,7 @@ export function EntryFor({ rig, values, rows, onChange }: EntryProps) {
   const [text, setText] = useState('');
   const volts = parseNumber(text, 'V');
   const ask = useMutation({
+    meta: { touches: [] },
     mutationFn: (wanted: number) =>
       take(
         api.POST('/api/rigs/{rig}/entry', {

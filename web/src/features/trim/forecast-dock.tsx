@@ -1,6 +1,6 @@
 import type { Check, Schemas, Settings } from '../../api/client';
+import { Section } from '../../ui/elements';
 import { loadNames, num, signed } from '../../ui/format';
-import { Section } from '../../ui/parts';
 
 type State = Schemas['MachineState'];
 

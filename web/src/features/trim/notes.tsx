@@ -1,20 +1,20 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useLocation } from 'wouter';
 import { api, type Schemas, type Trim, take } from '../../api/client';
 import { rigsQuery } from '../../api/queries';
-import { Button, Problem } from '../../ui/parts';
+import { Button, Problem } from '../../ui/elements';
+import { sheetPath } from '../../ui/sheet';
 
 type Profile = Trim['profile'];
 
 /** What may change of a trim at any time: what it is kept for, and notes. Beside them, its ways out: file, card, copy. */
 export function Notes({ trim }: { trim: Trim }) {
-  const queries = useQueryClient();
   const [text, setText] = useState(trim.notes);
   const save = useMutation({
+    meta: { touches: ['trim'] },
     mutationFn: (body: { notes?: string; profile?: Profile }) =>
       take(api.PATCH('/api/trims/{trim}', { params: { path: { trim: trim.id } }, body })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['trims', trim.rig] }),
   });
   return (
     <div className="mb-2">
@@ -35,7 +35,7 @@ export function Notes({ trim }: { trim: Trim }) {
         <a className="underline" href={`/api/trims/${trim.id}/file`} download>
           Export file
         </a>
-        <a className="underline" href={`/rig/${trim.rig}/card/${trim.id}`}>
+        <a className="underline" href={sheetPath(trim.rig, 'card', trim.id)}>
           Setting card
         </a>
         <CopyTo trim={trim} />
@@ -61,9 +61,10 @@ function CopyTo({ trim }: { trim: Trim }) {
   const rigs = useQuery(rigsQuery);
   const [left, setLeft] = useState<Schemas['MadeTrim']>();
   const copy = useMutation({
+    meta: { touches: ['trim'] },
     mutationFn: (rig: number) =>
       take(api.POST('/api/trims/{trim}/copy', { params: { path: { trim: trim.id } }, body: { rig } })),
-    onSuccess: (made) => (made.unfit.length > 0 ? setLeft(made) : go(`/rig/${made.trim.rig}/trim/${made.trim.id}`)),
+    onSuccess: (made) => (made.unfit.length > 0 ? setLeft(made) : go(sheetPath(made.trim.rig, 'trim', made.trim.id))),
   });
   const others = rigs.data?.filter((r) => r.id !== trim.rig && r.parts) ?? [];
   if (others.length === 0) return null;
@@ -95,7 +96,7 @@ function CopyTo({ trim }: { trim: Trim }) {
               </li>
             ))}
           </ul>
-          <Button onClick={() => go(`/rig/${left.trim.rig}/trim/${left.trim.id}`)}>Show the copy</Button>
+          <Button onClick={() => go(sheetPath(left.trim.rig, 'trim', left.trim.id))}>Show the copy</Button>
         </div>
       )}
     </span>

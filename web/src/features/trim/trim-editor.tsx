@@ -1,10 +1,11 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useLocation } from 'wouter';
 import { api, type Rig, type Setting, type Settings, type Trim, take, type Value } from '../../api/client';
 import { checkQuery, drawingsQuery } from '../../api/queries';
+import { Button, Heading, Problem, SheetWithDock } from '../../ui/elements';
 import { trimName } from '../../ui/format';
-import { Button, Heading, Problem, SheetWithDock } from '../../ui/parts';
+import { sheetPath } from '../../ui/sheet';
 import { ForecastDock, PreflightDock } from './forecast-dock';
 import { Groups } from './groups';
 
@@ -21,7 +22,6 @@ interface EditorProps {
 /** Makes a trim, or changes a draft: forecast and preflight follow each keystroke. */
 export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorProps) {
   const [, go] = useLocation();
-  const queries = useQueryClient();
   const [changes, setChanges] = useState<Settings>(() => begin ?? changesOf(draft, parent));
   const [name, setName] = useState(draft?.name ?? '');
   const [reason, setReason] = useState(draft?.reason ?? '');
@@ -34,6 +34,7 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
   const proposed = check.data?.reason ?? '';
   const title = name.trim() || proposed.slice(0, 60) || 'unnamed';
   const save = useMutation({
+    meta: { touches: ['trim'] },
     mutationFn: () => {
       const body = { name: title, reason: reason.trim() || proposed, settings: changes };
       return draft
@@ -46,8 +47,7 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
           );
     },
     onSuccess: async (trim) => {
-      await queries.invalidateQueries({ queryKey: ['trims', rig.id] });
-      go(`/rig/${rig.id}/trim/${trim.id}`);
+      go(sheetPath(rig.id, 'trim', trim.id));
     },
   });
   const unchanged = (check.data?.changes.length ?? 0) === 0;
@@ -93,7 +93,7 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
             className="block w-full border border-line bg-sheet px-2 py-0.5"
           />
         </label>
-        <Button onClick={() => go(`/rig/${rig.id}/trim/${(draft ?? parent).id}`)}>Discard</Button>
+        <Button onClick={() => go(sheetPath(rig.id, 'trim', (draft ?? parent).id))}>Discard</Button>
         <Button main type="submit" disabled={unchanged || wrong.size > 0 || save.isPending}>
           Save trim
         </Button>
@@ -118,7 +118,7 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
         parent={parent.settings}
         onChange={set}
         wrong={wrong}
-        open={(g) => check.data?.next.includes(g) ?? false}
+        open={(g) => parent.next.includes(g)}
       />
     </SheetWithDock>
   );

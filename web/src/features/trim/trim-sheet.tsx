@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import type { Rig, Setting, Trim } from '../../api/client';
 import { checkQuery, settingsQuery, trimsQuery, useRig } from '../../api/queries';
-import type { SheetProps } from '../../app';
-import { Empty } from '../../ui/parts';
+import { Empty } from '../../ui/elements';
+import type { SheetProps } from '../../ui/sheet';
 import { TrimEditor } from './trim-editor';
 import { TrimView } from './trim-view';
 

@@ -4,8 +4,9 @@ import { useLocation } from 'wouter';
 import type { Rig, Setting, Trim } from '../../api/client';
 import { checkQuery, drawingsQuery, outcomeQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
+import { Button, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/elements';
 import { moment, trimName, value } from '../../ui/format';
-import { Button, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/parts';
+import { sheetPath } from '../../ui/sheet';
 import { ForecastDock, OutcomeDock, PreflightDock } from './forecast-dock';
 import { Groups } from './groups';
 import { Notes } from './notes';
@@ -56,19 +57,22 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
                 </Button>
               )}
               {trim.standing === 'draft' && parent && (
-                <Button onClick={() => go(`/rig/${rig.id}/trim/${trim.id}/edit`)}>Change this draft</Button>
+                <Button onClick={() => go(sheetPath(rig.id, 'trim', trim.id, 'edit'))}>Change this draft</Button>
               )}
               {trim.inForce && trim.standing !== 'failed' && (
-                <Button main={trim.standing === 'fitted'} hint="t" onClick={() => go(`/rig/${rig.id}/trial`)}>
+                <Button main={trim.standing === 'fitted'} hint="t" onClick={() => go(sheetPath(rig.id, 'trial'))}>
                   {trim.standing === 'proven' ? 'Prove further' : 'Prove it'}
                 </Button>
               )}
               {trim.inForce && trim.standing === 'failed' && !proven && (
-                <Button main onClick={() => go(`/rig/${rig.id}/trim/${trim.parent ?? trim.id}`)}>
+                <Button main onClick={() => go(sheetPath(rig.id, 'trim', trim.parent ?? trim.id))}>
                   Back to its parent
                 </Button>
               )}
-              <Button hint={trim.inForce ? 'n' : undefined} onClick={() => go(`/rig/${rig.id}/trim/${trim.id}/new`)}>
+              <Button
+                hint={trim.inForce ? 'n' : undefined}
+                onClick={() => go(sheetPath(rig.id, 'trim', trim.id, 'new'))}
+              >
                 New trim from {trimName(trim)}
               </Button>
             </div>

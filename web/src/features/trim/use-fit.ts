@@ -1,17 +1,17 @@
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import { api, type Rig, take } from '../../api/client';
+import { sheetPath } from '../../ui/sheet';
 
 /** Begins a fitting and goes to its sheet. */
 export function useFit(rig: Rig) {
   const [, go] = useLocation();
-  const queries = useQueryClient();
   return useMutation({
+    meta: { touches: ['fitting'] },
     mutationFn: (trim: number) =>
       take(api.POST('/api/rigs/{rig}/fittings', { params: { path: { rig: rig.id } }, body: { trim } })),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['fittings', rig.id] });
-      go(`/rig/${rig.id}/fitting`);
+      go(sheetPath(rig.id, 'fitting'));
     },
   });
 }

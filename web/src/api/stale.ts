@@ -1,0 +1,45 @@
+import type { QueryClient } from '@tanstack/react-query';
+
+/** What can change on a bench: the topics of news, and what pages change themselves. */
+export type Topic =
+  | 'rig'
+  | 'trim'
+  | 'fitting'
+  | 'trial'
+  | 'watch'
+  | 'correction'
+  | 'part'
+  | 'score'
+  | 'incident'
+  | 'ladder';
+
+/** The queries that each of them makes stale. News and this page's own changes go by the same table. */
+const stale: Record<Topic, string[]> = {
+  rig: ['rigs', 'baseline', 'check', 'drawings'],
+  trim: ['trims', 'rigs', 'comparison', 'scores', 'log'],
+  fitting: ['fittings', 'rigs', 'trims', 'log'],
+  trial: ['trials', 'rigs', 'telemetry', 'scores', 'comparison', 'log'],
+  watch: ['watches', 'rigs', 'log'],
+  correction: ['corrections', 'telemetry', 'trials', 'check', 'scores', 'comparison', 'baseline'],
+  part: ['parts', 'rigs', 'baseline', 'settings', 'check', 'drawings'],
+  score: ['scores', 'comparison', 'trims', 'yardsticks'],
+  incident: ['incidents', 'trims', 'rigs', 'log'],
+  ladder: ['ladders'],
+};
+
+/** The keys of the queries that topics make stale. */
+export const staleBy = (topics: string[]): string[] => topics.flatMap((t) => stale[t as Topic] ?? []);
+
+/** Asks again for what topics make stale, as far as it is on the page. */
+export async function refresh(queries: QueryClient, topics: Topic[]): Promise<void> {
+  await Promise.all([...new Set(staleBy(topics))].map((key) => queries.invalidateQueries({ queryKey: [key] })));
+}
+
+declare module '@tanstack/react-query' {
+  interface Register {
+    /** What a change touches: it is asked for again once the change is made. */
+    mutationMeta: { touches: Topic[] };
+    /** The rig whose beats ask for a query again. */
+    queryMeta: { live?: number };
+  }
+}

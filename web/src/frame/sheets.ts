@@ -1,0 +1,38 @@
+import type { ReactNode } from 'react';
+import { CardSheet } from '../features/fitting/card';
+import { FittingSheet } from '../features/fitting/fitting-sheet';
+import { LaddersSheet } from '../features/ladders/ladders-sheet';
+import { LogSheet } from '../features/log/log-sheet';
+import { PartsSheet } from '../features/parts/parts-sheet';
+import { RigSheet } from '../features/rig/rig-sheet';
+import { ScoresSheet } from '../features/scores/scores-sheet';
+import { TrialSheet } from '../features/trial/trial-sheet';
+import { TrimSheet } from '../features/trim/trim-sheet';
+import type { SheetProps, SheetWord } from '../ui/sheet';
+
+interface SheetEntry {
+  word: SheetWord;
+  title: string;
+  /** Pressed after `g`; a sheet with one has a tab in the frame. */
+  key?: string;
+  component: (props: SheetProps) => ReactNode;
+}
+
+/** Every sheet, in the order of the work. Routes, tabs, keys and the finder are made from here. */
+export const sheets: SheetEntry[] = [
+  { word: 'rig', title: 'Rig', key: 'r', component: RigSheet },
+  { word: 'trim', title: 'Trim', key: 't', component: TrimSheet },
+  { word: 'fitting', title: 'Fitting', key: 'f', component: FittingSheet },
+  { word: 'trial', title: 'Trial', key: 'l', component: TrialSheet },
+  { word: 'scores', title: 'Scores', key: 's', component: ScoresSheet },
+  { word: 'log', title: 'Log', key: 'o', component: LogSheet },
+  { word: 'card', title: 'Setting card', component: CardSheet },
+  { word: 'ladders', title: 'Ladders', component: LaddersSheet },
+  { word: 'parts', title: 'Part sheets', component: PartsSheet },
+];
+
+/** The sheets that have a tab. */
+export const tabs = sheets.filter((s): s is SheetEntry & { key: string } => s.key !== undefined);
+
+/** The sheet of a word in an address. */
+export const sheetOf = (word: string) => sheets.find((s) => s.word === word);
