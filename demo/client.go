@@ -53,7 +53,8 @@ func (c *client) call(ctx context.Context, method, path string, in, out any) err
 }
 
 func (c *client) setBoard(ctx context.Context, rig int64, address, user, password string) error {
-	return c.call(ctx, "PATCH", fmt.Sprintf("/api/rigs/%d", rig), api.UpdateRigRequest{Firmware: &api.FirmwareAccess{Address: address, User: &user, Password: &password}}, nil)
+	return c.call(ctx, "PATCH", fmt.Sprintf("/api/rigs/%d", rig),
+		api.UpdateRigRequest{Firmware: &api.FirmwareAccess{Address: address, User: &user, Password: &password}}, nil)
 }
 
 // untilLinked waits until a rig is linked.

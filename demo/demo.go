@@ -90,7 +90,8 @@ func Run(ctx context.Context, opt Options) error {
 	if err := db.Create(ctx, database); err != nil {
 		return err
 	}
-	d := &demo{opt: opt, state: st, db: db, address: fmt.Sprintf("http://127.0.0.1:%d", opt.Port), standins: map[string]*process{}, boards: map[string]string{}}
+	d := &demo{opt: opt, state: st, db: db, address: fmt.Sprintf("http://127.0.0.1:%d", opt.Port), standins: map[string]*process{},
+		boards: map[string]string{}}
 	defer d.stop()
 	return d.run(ctx)
 }
@@ -196,7 +197,8 @@ func (d *demo) startStandin(name string, speed float64, clock time.Time) error {
 		return fmt.Errorf("write the file of stand-in %s: %w", name, err)
 	}
 	p := d.start(name, "standin", "--config", file, "--redfish", d.boards[name], "--server", d.address, "--token", d.state.Tokens[name],
-		"--user", boardUser, "--password", d.state.Password, "--state", d.rigDir(), "--speed", fmt.Sprint(speed), "--clock", clock.UTC().Format(time.RFC3339))
+		"--user", boardUser, "--password", d.state.Password, "--state", d.rigDir(), "--speed", fmt.Sprint(speed), "--clock",
+		clock.UTC().Format(time.RFC3339))
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	d.standins[name] = p

@@ -106,7 +106,8 @@ func (d *demo) addRig(ctx context.Context, c *client, s *story) error {
 	for _, one := range []struct {
 		kind, id string
 		sheet    any
-	}{{"processor", p.Processor.ID, p.Processor}, {"board", p.Board.ID, p.Board}, {"cooler", p.Cooler.ID, p.Cooler}, {"memory", p.Memory.ID, p.Memory}} {
+	}{{"processor", p.Processor.ID, p.Processor}, {"board", p.Board.ID, p.Board}, {"cooler", p.Cooler.ID, p.Cooler},
+		{"memory", p.Memory.ID, p.Memory}} {
 		if err := c.call(ctx, "PUT", "/api/parts/"+one.kind+"/"+one.id, one.sheet, nil); err != nil {
 			return err
 		}
@@ -157,7 +158,8 @@ type hands struct{ address, password string }
 
 // unplug switches the supply off and on again.
 func (h *hands) unplug(ctx context.Context) error {
-	request, err := http.NewRequestWithContext(ctx, http.MethodPost, h.address+"/redfish/v1/Systems/1/Actions/ComputerSystem.Reset", strings.NewReader(`{"ResetType":"FullPowerCycle"}`))
+	request, err := http.NewRequestWithContext(ctx, http.MethodPost, h.address+"/redfish/v1/Systems/1/Actions/ComputerSystem.Reset",
+		strings.NewReader(`{"ResetType":"FullPowerCycle"}`))
 	if err != nil {
 		return fmt.Errorf("unplug: %w", err)
 	}
@@ -181,7 +183,8 @@ func (r *rig) trims(ctx context.Context) ([]api.Trim, error) {
 
 func (r *rig) create(ctx context.Context, parent int64, s step) (int64, error) {
 	var t api.Trim
-	err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/trims", r.id), api.CreateTrimRequest{Parent: parent, Name: s.name, Reason: &s.reason, Settings: s.settings}, &t)
+	err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/trims", r.id),
+		api.CreateTrimRequest{Parent: parent, Name: s.name, Reason: &s.reason, Settings: s.settings}, &t)
 	return t.Id, err
 }
 

@@ -28,7 +28,8 @@ var (
 
 // baseline is the first step of most rigs: as delivered, warm, with scores.
 func baseline(want string) step {
-	return step{name: "Baseline", legs: []api.LegRequest{leg("heavy", 6*minute), leg("mixed", 5*minute), leg("light", 6*minute), leg("idle", 16*minute)}, scores: want == "held", want: want}
+	return step{name: "Baseline", legs: []api.LegRequest{leg("heavy", 6*minute), leg("mixed", 5*minute), leg("light", 6*minute),
+		leg("idle", 16*minute)}, scores: want == "held", want: want}
 }
 
 // everyOther are the yardsticks that only the first rig takes under each of its trims.
@@ -50,7 +51,8 @@ func typed(ctx context.Context, r *rig) error {
 		}
 	}
 	for id, runs := range held {
-		if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/scores", r.id), api.AddScoresRequest{Trim: id, Yardstick: "Workshop render", Unit: "s", Better: "lower", Values: runs}, nil); err != nil {
+		if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/scores", r.id),
+			api.AddScoresRequest{Trim: id, Yardstick: "Workshop render", Unit: "s", Better: "lower", Values: runs}, nil); err != nil {
 			return err
 		}
 	}
@@ -60,21 +62,25 @@ func typed(ctx context.Context, r *rig) error {
 // stories of the demo's stand-ins. Petrel comes first.
 var stories = append([]story{
 	{name: "Petrel", standin: "petrel", then: typed, steps: []step{
-		{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute), leg("idle", 2*minute)}, scores: true, yardsticks: everyOther, want: "held"},
+		{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute), leg("idle", 2*minute)}, scores: true, yardsticks: everyOther,
+			want: "held"},
 		{name: "memory", reason: "Rated profile first, proven alone, so that memory faults are not blamed on the processor.",
 			settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
 			legs:     []api.LegRequest{leg("mixed", 10*minute)}, scores: true, yardsticks: everyOther, want: "held"},
 		{name: "limits", reason: "Back inside the maker's limits; stock ran into its temperature limit.",
 			settings: trim.Settings{"limit.ppt": number(142), "limit.tdc": number(125), "limit.edc": number(180), "limit.temperature": number(90)},
-			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("transition", 5*minute)}, scores: true, yardsticks: everyOther, want: "held"},
+			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("transition", 5*minute)}, scores: true,
+			yardsticks: everyOther, want: "held"},
 		{name: "all cores \u221220", reason: "First step of the curve, all cores at once.",
 			settings: trim.Settings{"curve.all": number(-20)},
 			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute)}, want: "miscalculated"},
 	}},
 	{name: "Gannet", standin: "gannet", steps: []step{
 		baseline("held"),
-		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)}, legs: []api.LegRequest{leg("mixed", 8*minute)}, want: "held"},
-		{name: "limits", reason: "The maker's limits.", settings: trim.Settings{"limit.ppt": number(200), "limit.tdc": number(160), "limit.edc": number(230)},
+		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
+			legs: []api.LegRequest{leg("mixed", 8*minute)}, want: "held"},
+		{name: "limits", reason: "The maker's limits.", settings: trim.Settings{"limit.ppt": number(200), "limit.tdc": number(160),
+			"limit.edc": number(230)},
 			legs: []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held"},
 		{name: "all cores \u221235", reason: "Every heavy test passes at \u221235.", settings: trim.Settings{"curve.all": number(-35)},
 			legs: []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("idle", 180*minute)}, want: "froze"},
@@ -82,30 +88,42 @@ var stories = append([]story{
 			settings: trim.Settings{"curve.cluster.0": number(-15), "curve.cluster.1": number(-20)},
 			legs:     []api.LegRequest{leg("heavy", 8*minute), leg("light", 8*minute), leg("idle", 40*minute)}, scores: true, want: "held"},
 		{name: "bands", reason: "Deeper where the clock is high; the lowest band stays shallow, where it froze.",
-			settings: trim.Settings{"curve.cluster.0": number(-22), "curve.cluster.1": number(-32), "curve.band.1.cold": number(15), "curve.band.1.hot": number(15), "curve.band.2.cold": number(6), "curve.band.2.hot": number(6)},
-			legs:     []api.LegRequest{leg("heavy", 8*minute), leg("light", 8*minute), leg("idle", 40*minute)}, scores: true, want: "held", profile: "quiet"},
+			settings: trim.Settings{"curve.cluster.0": number(-22), "curve.cluster.1": number(-32), "curve.band.1.cold": number(15),
+				"curve.band.1.hot": number(15), "curve.band.2.cold": number(6), "curve.band.2.hot": number(6)},
+			legs: []api.LegRequest{leg("heavy", 8*minute), leg("light", 8*minute), leg("idle", 40*minute)}, scores: true, want: "held",
+			profile: "quiet"},
 	}},
 	{name: "Skua", standin: "skua", steps: []step{
 		{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute)}, want: "overheated"},
 		{name: "inside the maker's limits", reason: "As delivered the board goes past every limit and trips at 104 °C.",
-			settings: trim.Settings{"limit.beyondSpec": off, "limit.pl1": number(125), "limit.pl2": number(188), "limit.tau": number(56), "limit.iccMax": number(240)},
-			legs:     []api.LegRequest{leg("heavy", 8*minute), leg("mixed", 6*minute), leg("light", 6*minute), leg("idle", 16*minute)}, scores: true, want: "held"},
-		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)}, legs: []api.LegRequest{leg("mixed", 8*minute)}, scores: true, want: "held"},
+			settings: trim.Settings{"limit.beyondSpec": off, "limit.pl1": number(125), "limit.pl2": number(188), "limit.tau": number(56),
+				"limit.iccMax": number(240)},
+			legs:   []api.LegRequest{leg("heavy", 8*minute), leg("mixed", 6*minute), leg("light", 6*minute), leg("idle", 16*minute)},
+			scores: true, want: "held"},
+		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
+			legs: []api.LegRequest{leg("mixed", 8*minute)}, scores: true, want: "held"},
 		{name: "adaptive", reason: "+2 for one and two active cores, +1 for the rest, at an adaptive voltage.",
-			settings: trim.Settings{"voltage.core.mode": word(trim.Adaptive), "voltage.core.target": number(1.415), "clock.active.1": number(56), "clock.active.2": number(56), "clock.active.3": number(53), "clock.active.4": number(53), "clock.active.5": number(51), "clock.active.6": number(51)},
-			legs:     []api.LegRequest{leg("heavy", 6*minute), leg("light", 8*minute)}, scores: true, want: "held", profile: "fast"},
+			settings: trim.Settings{"voltage.core.mode": word(trim.Adaptive), "voltage.core.target": number(1.415), "clock.active.1": number(56),
+				"clock.active.2": number(56), "clock.active.3": number(53), "clock.active.4": number(53), "clock.active.5": number(51),
+				"clock.active.6": number(51)},
+			legs: []api.LegRequest{leg("heavy", 6*minute), leg("light", 8*minute)}, scores: true, want: "held", profile: "fast"},
 		{name: "static", reason: "One ratio, one voltage: coolest at full load.", branch: true,
-			settings: trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": number(0.94), "clock.ratio.p": number(38), "clock.ratio.e": number(31), "voltage.core.target": number(1.2),
-				"clock.active.1": word(trim.Auto), "clock.active.2": word(trim.Auto), "clock.active.3": word(trim.Auto), "clock.active.4": word(trim.Auto), "clock.active.5": word(trim.Auto), "clock.active.6": word(trim.Auto)},
+			settings: trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": number(0.94), "clock.ratio.p": number(38),
+				"clock.ratio.e": number(31), "voltage.core.target": number(1.2),
+				"clock.active.1": word(trim.Auto), "clock.active.2": word(trim.Auto), "clock.active.3": word(trim.Auto),
+				"clock.active.4": word(trim.Auto), "clock.active.5": word(trim.Auto), "clock.active.6": word(trim.Auto)},
 			legs: []api.LegRequest{leg("heavy", 8*minute), leg("idle", 16*minute)}, scores: true, want: "held", profile: "quiet"},
 	}},
 	{name: "Dunlin", standin: "dunlin", steps: []step{
 		baseline("held"),
-		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)}, legs: []api.LegRequest{leg("mixed", 8*minute)}, want: "held"},
-		{name: "reference 103 MHz", reason: "The ratio is locked, the core reference clock is not.", settings: trim.Settings{"clock.reference": number(103)},
-			legs: []api.LegRequest{leg("heavy", 6*minute), leg("light", 6*minute)}, scores: true, want: "held", profile: "fast"},
-		{name: "living room", reason: "45 W beside the television.", settings: trim.Settings{"limit.ppt": number(45), "limit.tdc": number(40), "limit.edc": number(65)},
-			legs: []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held", profile: "quiet"},
+		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
+			legs: []api.LegRequest{leg("mixed", 8*minute)}, want: "held"},
+		{name: "reference 103 MHz", reason: "The ratio is locked, the core reference clock is not.",
+			settings: trim.Settings{"clock.reference": number(103)},
+			legs:     []api.LegRequest{leg("heavy", 6*minute), leg("light", 6*minute)}, scores: true, want: "held", profile: "fast"},
+		{name: "living room", reason: "45 W beside the television.",
+			settings: trim.Settings{"limit.ppt": number(45), "limit.tdc": number(40), "limit.edc": number(65)},
+			legs:     []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held", profile: "quiet"},
 	}},
 }, terns()...)
 
@@ -123,9 +141,11 @@ func terns() []story {
 		}
 		s.steps = []step{
 			{name: "Baseline", legs: []api.LegRequest{leg("heavy", 5*minute)}, scores: i == 0, want: "held"},
-			{name: "limits", reason: "The maker's limits.", settings: trim.Settings{"limit.beyondSpec": off}, legs: []api.LegRequest{leg("heavy", 5*minute)}, want: "held"},
-			{name: fmt.Sprintf("offset \u2212%.0f mV", -mV), reason: "All that a locked part allows.", settings: trim.Settings{"voltage.core.offset": number(mV)},
-				legs: []api.LegRequest{leg("heavy", 6*minute), leg("light", 6*minute)}, scores: i == 0, want: "held"},
+			{name: "limits", reason: "The maker's limits.", settings: trim.Settings{"limit.beyondSpec": off},
+				legs: []api.LegRequest{leg("heavy", 5*minute)}, want: "held"},
+			{name: fmt.Sprintf("offset \u2212%.0f mV", -mV), reason: "All that a locked part allows.",
+				settings: trim.Settings{"voltage.core.offset": number(mV)},
+				legs:     []api.LegRequest{leg("heavy", 6*minute), leg("light", 6*minute)}, scores: i == 0, want: "held"},
 		}
 		if i == 2 {
 			s.then = func(ctx context.Context, r *rig) error {

@@ -75,7 +75,8 @@ func TestNumbersAreTypedAsPeopleTypeThem(t *testing.T) {
 		t.Fatal(err)
 	}
 	p.holds(curve, "\u221219", "after two big steps down")
-	if err := p.KeyActions().Press(input.ShiftLeft).Type(input.ArrowDown, input.ArrowDown, input.ArrowDown, input.ArrowDown).Release(input.ShiftLeft).Do(); err != nil {
+	if err := p.KeyActions().Press(input.ShiftLeft).Type(input.ArrowDown, input.ArrowDown, input.ArrowDown,
+		input.ArrowDown).Release(input.ShiftLeft).Do(); err != nil {
 		t.Fatal(err)
 	}
 	p.holds(curve, "\u221230", "past the end of the board's range")
@@ -153,9 +154,12 @@ func TestDragAcrossTheCourseCompares(t *testing.T) {
 func TestTextIsReadableOnBothCharts(t *testing.T) {
 	const measure = `() => {
 		const canvas = document.createElement('canvas').getContext('2d', { willReadFrequently: true });
-		const rgb = (c) => { canvas.clearRect(0, 0, 1, 1); canvas.fillStyle = c; canvas.fillRect(0, 0, 1, 1); return [...canvas.getImageData(0, 0, 1, 1).data]; };
-		const light = ([r, g, b]) => [r, g, b].map((v) => { v /= 255; return v <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4; }).reduce((s, v, i) => s + v * [0.2126, 0.7152, 0.0722][i], 0);
-		const ground = (e) => { for (; e; e = e.parentElement) { const c = rgb(getComputedStyle(e).backgroundColor); if (c[3] > 200) return c; } return [255, 255, 255, 255]; };
+		const rgb = (c) => { canvas.clearRect(0, 0, 1, 1); canvas.fillStyle = c; canvas.fillRect(0, 0, 1, 1);
+		return [...canvas.getImageData(0, 0, 1, 1).data]; };
+		const light = ([r, g, b]) => [r, g, b].map((v) => { v /= 255;
+		return v <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4; }).reduce((s, v, i) => s + v * [0.2126, 0.7152, 0.0722][i], 0);
+		const ground = (e) => { for (; e; e = e.parentElement) { const c = rgb(getComputedStyle(e).backgroundColor);
+		if (c[3] > 200) return c; } return [255, 255, 255, 255]; };
 		const bad = [];
 		const walk = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
 		while (walk.nextNode()) {
@@ -205,8 +209,11 @@ func TestNothingIsCutOff(t *testing.T) {
 			}
 			p.see("h1", ".")
 			out, err := p.Eval(`() => {
-				const wide = [...document.querySelectorAll('main, main > *, main > * > *, aside, header')].filter((e) => e.scrollWidth > e.clientWidth + 1).map((e) => e.tagName + ' ' + e.className.slice(0, 40));
-				const nameless = [...document.querySelectorAll('button, input, select, a')].filter((e) => e.checkVisibility() && !(e.innerText || e.ariaLabel || e.title || e.labels?.length)).map((e) => 'nameless ' + e.outerHTML.slice(0, 60));
+				const wide = [...document.querySelectorAll('main, main > *, main > * > *, aside, header')]
+				.filter((e) => e.scrollWidth > e.clientWidth + 1).map((e) => e.tagName + ' ' + e.className.slice(0, 40));
+				const nameless = [...document.querySelectorAll('button, input, select, a')]
+				.filter((e) => e.checkVisibility() && !(e.innerText || e.ariaLabel || e.title || e.labels?.length))
+				.map((e) => 'nameless ' + e.outerHTML.slice(0, 60));
 				if (document.documentElement.scrollWidth > innerWidth) wide.push('the page itself');
 				return [...wide, ...nameless];
 			}`)
@@ -284,7 +291,11 @@ func TestWaypointsAnswerToEveryPress(t *testing.T) {
 	}{
 		{"Enter", "T1 memory", "T1 memory", func(e *rod.Element) error { return errors.Join(e.Focus(), p.Keyboard.Type(input.Enter)) }},
 		{"Space", "T2 limits", "T2 limits", func(e *rod.Element) error { return errors.Join(e.Focus(), p.Keyboard.Type(input.Space)) }},
-		{"a click without a pointer", "T1 memory", "T1 memory", func(e *rod.Element) error { _, err := e.Eval(`() => this.click()`); return err }},
+		{"a click without a pointer", "T1 memory", "T1 memory", func(e *rod.Element) error {
+			_,
+				err := e.Eval(`() => this.click()`)
+			return err
+		}},
 	} {
 		e, err := p.ElementR(course, row.name)
 		if err != nil {
@@ -297,7 +308,8 @@ func TestWaypointsAnswerToEveryPress(t *testing.T) {
 	}
 	wrong, err := p.Eval(`() => [...document.querySelectorAll('button[aria-label], a[aria-label]')].map((e) => {
 		const plain = (s) => s.replace(/[\s\u2009]+/g, ' ').trim();
-		const seen = [...e.querySelectorAll('span:not([aria-hidden])')].filter((s) => s.children.length === 0).map((s) => plain(s.textContent)).filter(Boolean);
+		const seen = [...e.querySelectorAll('span:not([aria-hidden])')].filter((s) => s.children.length === 0)
+		.map((s) => plain(s.textContent)).filter(Boolean);
 		return seen.filter((s) => !plain(e.ariaLabel).includes(s)).map((s) => e.ariaLabel + ' does not say ' + s);
 	}).flat()`)
 	if err != nil || len(wrong.Value.Arr()) > 0 {

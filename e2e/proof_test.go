@@ -154,10 +154,12 @@ func dayLong(t testing.TB, channels int) (rig int64, trial api.Trial) {
 	t.Helper()
 	var created api.CreatedRig
 	send(t, "POST", "/api/rigs", api.CreateRigRequest{Name: fmt.Sprintf("Long %d", channels)}, &created)
-	hello := link.Hello{Protocol: link.Version, Agent: "test", Stream: fmt.Sprintf("long-%d", channels), BootID: "long-1", Now: time.Now().UnixMilli(), ClockRate: 1, Simulated: true,
+	hello := link.Hello{Protocol: link.Version, Agent: "test", Stream: fmt.Sprintf("long-%d", channels), BootID: "long-1",
+		Now: time.Now().UnixMilli(), ClockRate: 1, Simulated: true,
 		Facts: link.Facts{Host: "long", System: "test", Kernel: "1", Processor: "P", Cores: 96, Threads: 96}}
 	add := func(key, quantity, unit string, core int, quantum float64) {
-		hello.Channels = append(hello.Channels, channel.Channel{Key: key, Quantity: quantity, Label: key, Unit: unit, Quantum: quantum, Core: core})
+		hello.Channels = append(hello.Channels, channel.Channel{Key: key, Quantity: quantity, Label: key, Unit: unit, Quantum: quantum,
+			Core: core})
 	}
 	add("temperature.package", "temperature", "°C", -1, 0.125)
 	add("power.package", "power", "W", -1, 0.125)
@@ -181,7 +183,8 @@ func dayLong(t testing.TB, channels int) (rig int64, trial api.Trial) {
 		return r.Linked
 	})
 	kind, seconds := api.LegRequestLoad("idle"), float64(day)
-	send(t, "POST", fmt.Sprintf("/api/rigs/%d/trials", created.Rig.Id), api.StartTrialRequest{Legs: []api.LegRequest{{Load: &kind, Seconds: &seconds}}}, &trial)
+	send(t, "POST", fmt.Sprintf("/api/rigs/%d/trials", created.Rig.Id),
+		api.StartTrialRequest{Legs: []api.LegRequest{{Load: &kind, Seconds: &seconds}}}, &trial)
 	o := <-orders
 	start := hello.Now
 	client.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start}})

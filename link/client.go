@@ -168,7 +168,8 @@ func (c *Client) session(parent context.Context) error {
 	defer cancel()
 	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(c.server, "/"), "http") + Path
 	dialCtx, stop := context.WithTimeout(ctx, 10*time.Second)
-	conn, response, err := websocket.Dial(dialCtx, url, &websocket.DialOptions{HTTPHeader: http.Header{"Authorization": {"Bearer " + c.token}}})
+	conn, response, err := websocket.Dial(dialCtx, url, &websocket.DialOptions{HTTPHeader: http.Header{"Authorization": {"Bearer " +
+		c.token}}})
 	stop()
 	if err != nil {
 		if response != nil && response.StatusCode == http.StatusUnauthorized {

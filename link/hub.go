@@ -150,7 +150,8 @@ func (h *Hub) session(ctx context.Context, cancel context.CancelFunc, conn *webs
 		return err
 	}
 	now := time.Now()
-	s := &session{conn: conn, out: make(chan Message, 64), end: cancel, st: Status{Linked: true, Hello: *first.Hello, Heard: now, LinkedAt: now, clock: first.Hello.Now, clockSeen: now}}
+	s := &session{conn: conn, out: make(chan Message, 64), end: cancel,
+		st: Status{Linked: true, Hello: *first.Hello, Heard: now, LinkedAt: now, clock: first.Hello.Now, clockSeen: now}}
 	if err := write(ctx, conn, Message{Welcome: &Welcome{Rig: name, Last: last}}); err != nil {
 		return err
 	}

@@ -42,11 +42,14 @@ func TestDecodeNamesEveryFault(t *testing.T) {
 		{"no JSON", `{"frame":`, []string{""}},
 		{"unknown field", `{"frame":{"seq":1,"smaples":{}}}`, []string{"frame.smaples"}},
 		{"frame without a number", `{"frame":{"seq":0}}`, []string{"frame.seq"}},
-		{"ragged samples", `{"frame":{"seq":1,"samples":{"at":[1,2],"channels":["a","b"],"values":[[1]]}}}`, []string{"frame.samples.values", "frame.samples.values[0]"}},
+		{"ragged samples", `{"frame":{"seq":1,"samples":{"at":[1,2],"channels":["a","b"],"values":[[1]]}}}`,
+			[]string{"frame.samples.values", "frame.samples.values[0]"}},
 		{"time goes back", `{"frame":{"seq":1,"samples":{"at":[2,1],"channels":[],"values":[]}}}`, []string{"frame.samples.at[1]"}},
 		{"event of no kind", `{"frame":{"seq":1,"events":[{"order":"","kind":"boom","atS":-1,"core":-2}]}}`,
 			[]string{"frame.events[0].order", "frame.events[0].kind", "frame.events[0].atS", "frame.events[0].core"}},
-		{"other protocol", `{"hello":{"protocol":9,"agent":"x","stream":"s","bootId":"b","now":1,"clockRate":1,"simulated":false,"facts":{"host":"","system":"","kernel":"","processor":"","cores":0,"threads":0,"memoryMB":0},"channels":[]}}`, []string{"hello.protocol"}},
+		{"other protocol", `{"hello":{"protocol":9,"agent":"x","stream":"s","bootId":"b","now":1,"clockRate":1,"simulated":false,
+			"facts":{"host":"","system":"","kernel":"","processor":"","cores":0,"threads":0,"memoryMB":0},
+			"channels":[]}}`, []string{"hello.protocol"}},
 		{"order without load", `{"order":{"id":"x","do":"run","cores":[0],"seconds":10}}`, []string{"order.load"}},
 		{"number past the range", `{"frame":{"seq":1,"finished":{"order":"x","how":"done","ranS":1e999}}}`, []string{"frame.finished.ranS"}},
 	}
@@ -92,18 +95,23 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 	covered := 1.0
 	score := 12.5
 	messages := []link.Message{
-		{Hello: &h}, {Welcome: &link.Welcome{Rig: "x", Last: 3}}, {Ack: &link.Ack{Seq: 1}}, {Beat: &link.Beat{Now: 1}}, {Refusal: &link.Refusal{Problem: "p", Remedy: "r"}},
-		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Width: "512", MemoryMB: 5, AbortC: 95, TargetC: 80, Inject: &link.Inject{Core: 0, AfterS: 1, Seed: 7}}},
+		{Hello: &h}, {Welcome: &link.Welcome{Rig: "x", Last: 3}}, {Ack: &link.Ack{Seq: 1}}, {Beat: &link.Beat{Now: 1}},
+		{Refusal: &link.Refusal{Problem: "p", Remedy: "r"}},
+		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Width: "512", MemoryMB: 5, AbortC: 95,
+			TargetC: 80, Inject: &link.Inject{Core: 0, AfterS: 1, Seed: 7}}},
 		{Order: &link.Order{ID: "o", Do: link.Stop}},
 		{Frame: &link.Frame{Seq: 1, Samples: &link.Samples{Order: "o", At: []int64{1}, Channels: []string{"a"}, Values: [][]*float64{{nil}}},
-			Events: []link.Event{{Order: "o", Kind: "miscalculated", AtS: 1, Core: 2, Injected: true, Text: "t"}}, Progress: []link.Progress{{Order: "o", AtS: 1, Count: []float64{1}}},
-			Started: &link.Started{Order: "o", At: 1}, Finished: &link.Finished{Order: "o", How: link.Done, RanS: 2, Score: &score, Others: 0.1, Coverage: &covered},
+			Events:   []link.Event{{Order: "o", Kind: "miscalculated", AtS: 1, Core: 2, Injected: true, Text: "t"}},
+			Progress: []link.Progress{{Order: "o", AtS: 1, Count: []float64{1}}},
+			Started:  &link.Started{Order: "o", At: 1}, Finished: &link.Finished{Order: "o", How: link.Done, RanS: 2, Score: &score, Others: 0.1,
+				Coverage: &covered},
 			Limiters: &link.LimiterCounts{Order: "o"}}},
 	}
 	for _, kind := range load.Kinds {
 		messages = append(messages, link.Message{Order: &link.Order{ID: "o", Do: link.Run, Load: kind, Cores: []int{0}, Seconds: 5}})
 	}
-	for _, kind := range []verdict.EventKind{verdict.EventMiscalculated, verdict.EventCorrected, verdict.EventUncorrected, verdict.EventStalled, verdict.EventOverheated,
+	for _, kind := range []verdict.EventKind{verdict.EventMiscalculated, verdict.EventCorrected, verdict.EventUncorrected,
+		verdict.EventStalled, verdict.EventOverheated,
 		verdict.EventThrottled, verdict.EventSensorLost, verdict.EventLowMemory, verdict.EventPanic, verdict.EventRefused} {
 		if !kind.Reported() {
 			t.Errorf("%s may not be reported", kind)
@@ -123,7 +131,8 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 			t.Errorf("%s\n%v", text, err)
 		}
 	}
-	for _, bad := range []string{`{}`, `{"beat":{}}`, `{"frame":{"seq":0}}`, `{"order":{"id":"","do":"run"}}`, `{"ack":{"seq":1},"beat":{"now":1}}`} {
+	for _, bad := range []string{`{}`, `{"beat":{}}`, `{"frame":{"seq":0}}`, `{"order":{"id":"","do":"run"}}`,
+		`{"ack":{"seq":1},"beat":{"now":1}}`} {
 		value, _ := jsonschema.UnmarshalJSON(strings.NewReader(bad))
 		if schema.Validate(value) == nil {
 			t.Errorf("the schema allows %s", bad)
@@ -132,7 +141,8 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 }
 
 func FuzzDecode(f *testing.F) {
-	for _, seed := range []string{`{"beat":{"now":1}}`, `{"frame":{"seq":1,"samples":{"at":[1],"channels":["a"],"values":[[1]]}}}`, `{"order":{"id":"x","do":"stop"}}`} {
+	for _, seed := range []string{`{"beat":{"now":1}}`, `{"frame":{"seq":1,"samples":{"at":[1],"channels":["a"],"values":[[1]]}}}`,
+		`{"order":{"id":"x","do":"stop"}}`} {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {
@@ -202,7 +212,8 @@ func TestNoFrameIsLostOrDoubled(t *testing.T) {
 	go func() { done <- client.Run(ctx) }()
 	const frames = 300
 	for i := range frames {
-		client.Send(link.Frame{Samples: &link.Samples{At: []int64{int64(i)}, Channels: []string{"power.package"}, Values: [][]*float64{{ptr(1)}}}})
+		client.Send(link.Frame{Samples: &link.Samples{At: []int64{int64(i)}, Channels: []string{"power.package"},
+			Values: [][]*float64{{ptr(1)}}}})
 		if i%100 == 50 {
 			hub.Close()
 		}
@@ -247,7 +258,8 @@ func TestRefusals(t *testing.T) {
 	bad := hello()
 	bad.Protocol, bad.Stream = 7, ""
 	client = link.NewClient(server.URL, "token", func() link.Hello { return bad }, func(link.Order) {}, slog.New(slog.DiscardHandler))
-	if err := client.Run(t.Context()); !errors.As(err, &refusal) || !strings.Contains(refusal.Problem, "hello.protocol") || !strings.Contains(refusal.Problem, "hello.stream") {
+	if err := client.Run(t.Context()); !errors.As(err, &refusal) || !strings.Contains(refusal.Problem, "hello.protocol") ||
+		!strings.Contains(refusal.Problem, "hello.stream") {
 		t.Errorf("malformed hello: %v", err)
 	}
 }

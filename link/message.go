@@ -225,7 +225,8 @@ func Decode(text []byte) (Message, error) {
 	}
 	var f invalid.List
 	set := 0
-	for _, present := range []bool{m.Hello != nil, m.Welcome != nil, m.Frame != nil, m.Ack != nil, m.Order != nil, m.Beat != nil, m.Refusal != nil} {
+	for _, present := range []bool{m.Hello != nil, m.Welcome != nil, m.Frame != nil, m.Ack != nil, m.Order != nil, m.Beat != nil,
+		m.Refusal != nil} {
 		if present {
 			set++
 		}

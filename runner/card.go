@@ -13,7 +13,8 @@ import (
 // stepCard does the next thing for a fitting by hand. While the card is being entered nothing is done here. Once it was,
 // the machine's restart is waited for, for as long as it takes: nobody can bring it back but the person beside it. Then
 // whatever of the trim shows from the running system is compared.
-func (r *Runner) stepCard(ctx context.Context, lease *store.Lease, f *store.Fitting, board firmware.Board, set *part.Set, t *store.Trim) error {
+func (r *Runner) stepCard(ctx context.Context, lease *store.Lease, f *store.Fitting, board firmware.Board, set *part.Set,
+	t *store.Trim) error {
 	status := r.hub.Status(f.RigID)
 	switch f.State {
 	case store.FitWaiting:

@@ -141,7 +141,8 @@ func (r *Runner) notUp(ctx context.Context, lease *store.Lease, f *store.Fitting
 }
 
 // clear waits for a machine whose settings were cleared: it runs at stock then, which is T0.
-func (r *Runner) clear(ctx context.Context, lease *store.Lease, f *store.Fitting, rig *store.Rig, board firmware.Board, stock trim.Settings) error {
+func (r *Runner) clear(ctx context.Context, lease *store.Lease, f *store.Fitting, rig *store.Rig, board firmware.Board,
+	stock trim.Settings) error {
 	status := r.hub.Status(f.RigID)
 	if status.Linked && status.Hello.BootID != f.BootBefore {
 		f.State = store.FitNoPost

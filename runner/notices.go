@@ -70,7 +70,8 @@ func (r *Runner) sendNotice(ctx context.Context, n *store.Notice) error {
 	if err != nil {
 		return err
 	}
-	out := Notice{ID: n.ID, Rig: rig.Name, Simulated: rig.Simulated, Raised: n.Raised, Message: n.Rule.V.Message, Channel: n.Rule.V.Channel, Value: n.Value, At: n.At}
+	out := Notice{ID: n.ID, Rig: rig.Name, Simulated: rig.Simulated, Raised: n.Raised, Message: n.Rule.V.Message, Channel: n.Rule.V.Channel,
+		Value: n.Value, At: n.At}
 	for _, c := range rig.Channels.V {
 		if c.Key == n.Rule.V.Channel {
 			out.Unit = c.Unit

@@ -116,7 +116,8 @@ func (r *Runner) round(ctx context.Context, steps *sync.WaitGroup) error {
 		if elsewhere[due[i].ID] {
 			continue
 		}
-		r.step(ctx, steps, fmt.Sprintf("check of rig %d", due[i].ID), due[i].ID, func(lease *store.Lease) error { return r.checkInForce(ctx, lease, &due[i]) })
+		r.step(ctx, steps, fmt.Sprintf("check of rig %d", due[i].ID), due[i].ID,
+			func(lease *store.Lease) error { return r.checkInForce(ctx, lease, &due[i]) })
 	}
 	for _, f := range fittings {
 		if elsewhere[f.RigID] {

@@ -193,7 +193,8 @@ func (b *bench) until(what string, holds func() bool) {
 func (b *bench) trial(during func(order link.Order), orders chan link.Order) *store.Trial {
 	b.t.Helper()
 	t := &store.Trial{RigID: b.rig.ID, TrimID: b.stock, Purpose: store.PurposeProof}
-	if err := b.store.CreateTrial(b.t.Context(), t, []store.Leg{{LegSpec: store.LegSpec{Load: "heavy", Cores: store.AsJSON([]int{0, 1}), Seconds: 10}}}); err != nil {
+	if err := b.store.CreateTrial(b.t.Context(), t, []store.Leg{{LegSpec: store.LegSpec{Load: "heavy", Cores: store.AsJSON([]int{0, 1}),
+		Seconds: 10}}}); err != nil {
 		b.t.Fatal(err)
 	}
 	during(<-orders)
@@ -223,12 +224,14 @@ func TestTrialVerdictsFromSilenceAndBoard(t *testing.T) {
 		{"stalled core seen in its counts alone", func(_ *bench, a *agent, o link.Order) {
 			a.Send(link.Frame{Started: &link.Started{Order: o.ID, At: 1000}})
 			for s := range 10 {
-				a.Send(link.Frame{Progress: []link.Progress{{Order: o.ID, AtS: float64(s), Count: []float64{float64(100 * s), float64(100 * min(s, 3))}}}})
+				a.Send(link.Frame{Progress: []link.Progress{{Order: o.ID, AtS: float64(s),
+					Count: []float64{float64(100 * s), float64(100 * min(s, 3))}}}})
 			}
 			a.Send(link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 10}})
 		}, verdict.CoreDropped, "core 1 made no progress", ""},
 		{"refused by the rig", func(_ *bench, a *agent, o link.Order) {
-			a.Send(link.Frame{Events: []link.Event{{Order: o.ID, Kind: verdict.EventRefused, Core: -1, Text: "too hot here"}}, Finished: &link.Finished{Order: o.ID, How: link.Refused}})
+			a.Send(link.Frame{Events: []link.Event{{Order: o.ID, Kind: verdict.EventRefused, Core: -1, Text: "too hot here"}},
+				Finished: &link.Finished{Order: o.ID, How: link.Refused}})
 		}, verdict.Void, "too hot here", ""},
 		{"agent started anew on a machine that stayed up", func(b *bench, a *agent, _ link.Order) {
 			a.end()
@@ -356,10 +359,12 @@ func TestFittingOnBoardsThatMisbehave(t *testing.T) {
 			b.board.set("PATCH "+systemPath+"/Bios/Settings", answer(500, ""))
 		}, store.FitFailed, "the board answers 500", true},
 		{"refuses the settings", func(b *bench) {
-			b.board.set("PATCH "+systemPath+"/Bios/Settings", answer(400, `{"error":{"@Message.ExtendedInfo":[{"Message":"Locked by the administrator."}]}}`))
+			b.board.set("PATCH "+systemPath+"/Bios/Settings", answer(400,
+				`{"error":{"@Message.ExtendedInfo":[{"Message":"Locked by the administrator."}]}}`))
 		}, store.FitFailed, "Locked by the administrator.", true},
 		{"has lost an attribute", func(b *bench) {
-			b.board.set("GET /redfish/v1/Registries/BiosAttributeRegistryStandIn.v1_0_0/registry.json", answer(200, `{"RegistryEntries":{"Attributes":[]}}`))
+			b.board.set("GET /redfish/v1/Registries/BiosAttributeRegistryStandIn.v1_0_0/registry.json",
+				answer(200, `{"RegistryEntries":{"Attributes":[]}}`))
 		}, store.FitFailed, "does not take this trim; nothing was changed", true},
 		{"does not restart", func(b *bench) {
 			b.board.set("POST "+systemPath+"/Actions/ComputerSystem.Reset", answer(409, ""))
@@ -372,7 +377,8 @@ func TestFittingOnBoardsThatMisbehave(t *testing.T) {
 		}, store.FitDiffers, "settings are not in force as asked", false},
 		{"reads back another value", func(b *bench) {
 			comesBack(b)
-			b.board.set("GET "+systemPath+"/Bios", answer(200, `{"AttributeRegistry":"BiosAttributeRegistryStandIn.v1_0_0","Attributes":{"CurveShiftAll":-3},
+			b.board.set("GET "+systemPath+"/Bios", answer(200, `{"AttributeRegistry":"BiosAttributeRegistryStandIn.v1_0_0",
+				"Attributes":{"CurveShiftAll":-3},
 				"@Redfish.Settings":{"SettingsObject":{"@odata.id":"`+systemPath+`/Bios/Settings"}}}`))
 		}, store.FitDiffers, "settings are not in force as asked", false},
 		{"never comes up, and cannot be cleared from here", func(b *bench) {

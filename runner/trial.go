@@ -145,7 +145,8 @@ func (r *Runner) restartOrFreeze(rig *store.Rig, l *store.Leg, status link.Statu
 
 // silence decides about a rig that gives no sign of life. The board's own controller keeps answering when the machine
 // is frozen, off, or does not come up; without one, nothing can be told until the machine is back.
-func (r *Runner) silence(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, legs []store.Leg, i int, status link.Status) error {
+func (r *Runner) silence(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, legs []store.Leg, i int,
+	status link.Status) error {
 	heard := r.shop.SilentSince(t.RigID, status.Heard)
 	if ordered := legs[i].OrderedAt.Time; ordered.After(heard) {
 		heard = ordered
@@ -177,7 +178,8 @@ func (r *Runner) silence(ctx context.Context, lease *store.Lease, t *store.Trial
 }
 
 // judge stores a leg's verdict; a fault ends the trial.
-func (r *Runner) judge(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, legs []store.Leg, i int, ending verdict.Ending) error {
+func (r *Runner) judge(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, legs []store.Leg, i int,
+	ending verdict.Ending) error {
 	l := &legs[i]
 	if err := r.store.Pack(ctx, l.ID, store.Quanta(rig.Channels.V)); err != nil {
 		return err

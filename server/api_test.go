@@ -46,35 +46,54 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		status             int
 	}{
 		{"POST", one + "/scores/import", table, 201}, {"POST", one + "/scores/import", "trim,value\n0,1\n", 422},
-		{"POST", one + "/scores", fmt.Sprintf(`{"trim":%d,"yardstick":"Own game","unit":"1/s","better":"higher","values":[141,143]}`, stock), 201},
-		{"POST", "/api/trials/1/logs/layout", "s,x [W]\n0,1\n1,2\n", 200}, {"POST", "/api/trials/1/logs", "s,x [W]\n0,1\n1,2\n", 201}, {"GET", "/api/trials/1/logs", "", 200},
-		{"DELETE", "/api/trials/1/logs/1", "", 204}, {"POST", "/api/trials/1/readings", `{"channel":"temperature.coolant","value":31}`, 422}, {"PUT", "/api/log-sources/0123456789abcdef0123", `{"columns":[]}`, 204},
+		{"POST", one + "/scores", fmt.Sprintf(`{"trim":%d,"yardstick":"Own game","unit":"1/s","better":"higher","values":[141,143]}`, stock),
+			201},
+		{"POST", "/api/trials/1/logs/layout", "s,x [W]\n0,1\n1,2\n", 200}, {"POST", "/api/trials/1/logs", "s,x [W]\n0,1\n1,2\n", 201},
+		{"GET", "/api/trials/1/logs", "", 200},
+		{"DELETE", "/api/trials/1/logs/1", "", 204}, {"POST", "/api/trials/1/readings", `{"channel":"temperature.coolant","value":31}`, 422},
+		{"PUT", "/api/log-sources/0123456789abcdef0123", `{"columns":[]}`, 204},
 		{"DELETE", one + "/scores/2", "", 204}, {"DELETE", one + "/scores/1", "", 404},
 		{"GET", "/api/rigs", "", 200}, {"GET", one, "", 200}, {"PATCH", one, `{"ambientC":23}`, 200}, {"POST", one + "/token", "", 200},
 		{"GET", one + "/settings", "", 200}, {"POST", one + "/check", `{"settings":{"curve.all":-10},"parent":null}`, 200},
-		{"GET", one + "/trims", "", 200}, {"POST", one + "/trims", made, 201}, {"GET", "/api/trims/1", "", 200}, {"PATCH", "/api/trims/2", `{"name":"y"}`, 200},
+		{"GET", one + "/trims", "", 200}, {"POST", one + "/trims", made, 201}, {"GET", "/api/trims/1", "", 200},
+		{"PATCH", "/api/trims/2", `{"name":"y"}`, 200},
 		{"GET", one + "/fittings", "", 200}, {"POST", one + "/fittings", `{"trim":1}`, 201}, {"GET", "/api/fittings/1", "", 200},
-		{"GET", one + "/trials", "", 200}, {"POST", one + "/trials", `{"legs":[{"load":"idle","seconds":5}]}`, 409}, {"GET", "/api/trials/1", "", 200},
-		{"POST", "/api/trials/1/stop", "", 409}, {"POST", "/api/trials/1/marks", `{"text":"x"}`, 409}, {"GET", "/api/trials/1/telemetry?buckets=10", "", 200},
-		{"GET", "/api/trials/1/telemetry.csv?shape=long&keys=power.*", "", 200}, {"GET", "/api/loads", "", 200}, {"GET", "/api/ladders?cores=6", "", 200}, {"PUT", "/api/ladders/own", `{"name":"Own","note":"","steps":[{"load":"heavy","seconds":60}]}`, 200},
-		{"PUT", "/api/ladders/own", `{"name":"","note":"","steps":[{"load":"heavy","seconds":0,"perCoreS":0}]}`, 422}, {"DELETE", "/api/ladders/own", "", 204}, {"DELETE", "/api/ladders/own", "", 404},
-		{"POST", one + "/watches", `{"rule":{"channel":"temperature.package","when":"above","threshold":95,"margin":3,"delayS":5,"message":"too warm"},"send":"http://127.0.0.1:1/x"}`, 201},
-		{"POST", one + "/watches", `{"rule":{"channel":"nope","when":"above","threshold":95,"margin":-3,"delayS":5,"message":"too warm"},"send":"ftp:x"}`, 422},
-		{"PUT", one + "/corrections/voltage.core.delivered", `{"scale":0.5,"shift":0.01,"reason":"shown doubled"}`, 200}, {"PUT", one + "/corrections/nope", `{"scale":0,"shift":1e12,"reason":"x"}`, 422},
-		{"GET", one + "/corrections", "", 200}, {"DELETE", one + "/corrections/voltage.core.delivered", "", 204}, {"DELETE", one + "/corrections/voltage.core.delivered", "", 404},
-		{"GET", one + "/channels", "", 200}, {"GET", "/api/channels", "", 200}, {"GET", one + "/baseline", "", 200}, {"GET", one + "/trials?before=1", "", 200}, {"GET", one + "/watches", "", 200}, {"DELETE", "/api/watches/1", "", 204}, {"DELETE", "/api/watches/1", "", 404},
+		{"GET", one + "/trials", "", 200}, {"POST", one + "/trials", `{"legs":[{"load":"idle","seconds":5}]}`, 409},
+		{"GET", "/api/trials/1", "", 200},
+		{"POST", "/api/trials/1/stop", "", 409}, {"POST", "/api/trials/1/marks", `{"text":"x"}`, 409},
+		{"GET", "/api/trials/1/telemetry?buckets=10", "", 200},
+		{"GET", "/api/trials/1/telemetry.csv?shape=long&keys=power.*", "", 200}, {"GET", "/api/loads", "", 200},
+		{"GET", "/api/ladders?cores=6", "", 200}, {"PUT", "/api/ladders/own",
+			`{"name":"Own","note":"","steps":[{"load":"heavy","seconds":60}]}`, 200},
+		{"PUT", "/api/ladders/own", `{"name":"","note":"","steps":[{"load":"heavy","seconds":0,"perCoreS":0}]}`, 422},
+		{"DELETE", "/api/ladders/own", "", 204}, {"DELETE", "/api/ladders/own", "", 404},
+		{"POST", one + "/watches", `{"rule":{"channel":"temperature.package","when":"above","threshold":95,"margin":3,"delayS":5,
+			"message":"too warm"},"send":"http://127.0.0.1:1/x"}`, 201},
+		{"POST", one + "/watches", `{"rule":{"channel":"nope","when":"above","threshold":95,"margin":-3,"delayS":5,"message":"too warm"},
+			"send":"ftp:x"}`, 422},
+		{"PUT", one + "/corrections/voltage.core.delivered", `{"scale":0.5,"shift":0.01,"reason":"shown doubled"}`, 200},
+		{"PUT", one + "/corrections/nope", `{"scale":0,"shift":1e12,"reason":"x"}`, 422},
+		{"GET", one + "/corrections", "", 200}, {"DELETE", one + "/corrections/voltage.core.delivered", "", 204},
+		{"DELETE", one + "/corrections/voltage.core.delivered", "", 404},
+		{"GET", one + "/channels", "", 200}, {"GET", "/api/channels", "", 200}, {"GET", one + "/baseline", "", 200},
+		{"GET", one + "/trials?before=1", "", 200}, {"GET", one + "/watches", "", 200}, {"DELETE", "/api/watches/1", "", 204},
+		{"DELETE", "/api/watches/1", "", 404},
 		{"GET", one + "/log", "", 200}, {"GET", one + "/log?kinds=trial,incident", "", 200},
 		{"GET", "/api/parts", "", 200}, {"GET", "/api/yardsticks", "", 200}, {"GET", one + "/scores", "", 200},
 		{"GET", one + fmt.Sprintf("/comparison?base=%d&trim=%d", stock, stock), "", 200},
 		{"GET", one + "/incidents", "", 200}, {"POST", one + "/incidents", `{"kind":"froze","text":"at the desktop"}`, 201},
 		{"POST", "/api/rigs", `{"name":"Bare"}`, 201}, {"PUT", "/api/parts/memory/cairn-6000", memorySheet(t, rig.Config.Parts.Memory), 200},
 		{"POST", one + "/drawings", `{"settings":{"curve.all":-10},"parent":null}`, 200}, {"GET", one + "/registry", "", 200},
-		{"POST", one + "/registry/sheet", `{"id":"learnt","model":"L","mapping":{"CurveShiftAll":"curve.all"}}`, 200}, {"POST", one + "/registry/sheet", `{"id":"learnt","model":"L","mapping":{"Nope":"curve.all","CurveShiftAll":"no.such"}}`, 422},
-		{"POST", one + "/entry", `{"settings":{},"parent":null,"volts":1.1}`, 200}, {"POST", one + "/entry", `{"settings":{},"parent":null,"volts":1.9}`, 422},
+		{"POST", one + "/registry/sheet", `{"id":"learnt","model":"L","mapping":{"CurveShiftAll":"curve.all"}}`, 200},
+		{"POST", one + "/registry/sheet", `{"id":"learnt","model":"L","mapping":{"Nope":"curve.all","CurveShiftAll":"no.such"}}`, 422},
+		{"POST", one + "/entry", `{"settings":{},"parent":null,"volts":1.1}`, 200},
+		{"POST", one + "/entry", `{"settings":{},"parent":null,"volts":1.9}`, 422},
 		{"GET", "/api/trims/1/file", "", 200}, {"GET", "/api/trims/1/outcome", "", 200}, {"GET", "/api/trims/2/card?full=true", "", 200},
-		{"POST", one + "/trims/import", `{"format":"zerokeel.trim/1","name":"in","for":{"processor":"","board":""},"settings":{"curve.all":-8}}`, 201},
+		{"POST", one + "/trims/import",
+			`{"format":"zerokeel.trim/1","name":"in","for":{"processor":"","board":""},"settings":{"curve.all":-8}}`, 201},
 		{"POST", "/api/trims/2/copy", fmt.Sprintf(`{"rig":%d}`, rig.ID), 201}, {"GET", one + "/difference?from=1&to=2", "", 200},
-		{"PUT", "/api/fittings/1/ticks", `{"keys":[]}`, 409}, {"POST", "/api/fittings/1/entered", "", 409}, {"POST", "/api/fittings/1/cancel", "", 409},
+		{"PUT", "/api/fittings/1/ticks", `{"keys":[]}`, 409}, {"POST", "/api/fittings/1/entered", "", 409},
+		{"POST", "/api/fittings/1/cancel", "", 409},
 		{"GET", "/api/parts/memory/cairn-6000", "", 200}, {"DELETE", "/api/parts/memory/cairn-6000", "", 409},
 		{"GET", "/api/rigs/99", "", 404}, {"GET", "/api/fittings/99", "", 404}, {"POST", "/api/rigs", `{}`, 422},
 	}
@@ -145,7 +164,8 @@ func TestGeneratedTypesAreFresh(t *testing.T) {
 		t.Fatal(err)
 	}
 	config := filepath.Join(dir, "config.yaml")
-	if err := os.WriteFile(config, bytes.Replace(text, []byte("output: api.gen.go"), []byte("output: "+dir+"/api.gen.go"), 1), 0o600); err != nil {
+	if err := os.WriteFile(config, bytes.Replace(text, []byte("output: api.gen.go"), []byte("output: "+dir+"/api.gen.go"), 1),
+		0o600); err != nil {
 		t.Fatal(err)
 	}
 	for _, row := range []struct {
@@ -153,8 +173,10 @@ func TestGeneratedTypesAreFresh(t *testing.T) {
 		cmd  *exec.Cmd
 		made string
 	}{
-		{"api/api.gen.go", exec.Command("go", "tool", "-modfile=../tools/go.mod", "oapi-codegen", "-config", config, "api/openapi.yaml"), dir + "/api.gen.go"},
-		{"../web/src/api/schema.gen.ts", exec.Command("../web/node_modules/.bin/openapi-typescript", "api/openapi.yaml", "-o", dir+"/schema.gen.ts"), dir + "/schema.gen.ts"},
+		{"api/api.gen.go", exec.Command("go", "tool", "-modfile=../tools/go.mod", "oapi-codegen", "-config", config, "api/openapi.yaml"),
+			dir + "/api.gen.go"},
+		{"../web/src/api/schema.gen.ts", exec.Command("../web/node_modules/.bin/openapi-typescript", "api/openapi.yaml", "-o",
+			dir+"/schema.gen.ts"), dir + "/schema.gen.ts"},
 	} {
 		if out, err := row.cmd.CombinedOutput(); err != nil {
 			t.Fatalf("%v: %v\n%s", row.cmd, err, out)
@@ -194,13 +216,17 @@ func TestBadInputNamesItsFields(t *testing.T) {
 			[]string{"settings.limit.ppt", "settings.clock.boostOffset", "settings.curve.all", "settings.nonsense"}},
 		{"number past the range", "POST", one + "/trims", trimOf(`{"curve.all":1e999}`), 422, []string{"settings.curve.all"}},
 		{"parent of nobody", "POST", one + "/trims", `{"parent":99,"name":"x","settings":{}}`, 422, []string{"parent"}},
-		{"legs wrong in many ways", "POST", one + "/trials", `{"legs":[{"load":"heavy","seconds":60,"cores":[0,0,9]},{"seconds":5},{"load":"heavy","seconds":9,"inject":{"core":12,"afterS":0}}]}`, 409, nil},
+		{"legs wrong in many ways", "POST", one + "/trials",
+			`{"legs":[{"load":"heavy","seconds":60,"cores":[0,0,9]},{"seconds":5},{"load":"heavy","seconds":9,"inject":{"core":12,"afterS":0}}]}`,
+			409, nil},
 		{"no legs", "POST", one + "/trials", `{"legs":[]}`, 422, []string{"legs"}},
 		{"zero time", "POST", one + "/trials", `{"legs":[{"load":"heavy","seconds":0}]}`, 422, []string{"legs.0.seconds"}},
 		{"unknown load", "POST", one + "/trials", `{"legs":[{"load":"warp","seconds":5}]}`, 422, []string{"legs.0.load"}},
-		{"parts of nobody", "POST", "/api/rigs", `{"name":"x","parts":{"processor":"a","board":"b","cooler":"c","memory":"d"}}`, 422, []string{"parts"}},
+		{"parts of nobody", "POST", "/api/rigs", `{"name":"x","parts":{"processor":"a","board":"b","cooler":"c","memory":"d"}}`, 422,
+			[]string{"parts"}},
 		{"board without a scheme", "POST", "/api/rigs", `{"name":"x","firmware":{"address":"10.0.0.5"}}`, 422, []string{"firmware.address"}},
-		{"sheet with points out of order", "PUT", "/api/parts/processor/x", `{"id":"x1","model":"m","vf":[{"mhz":2,"v":0.5},{"mhz":1,"v":0.5},{"mhz":3,"v":0.5}]}`, 422, nil},
+		{"sheet with points out of order", "PUT", "/api/parts/processor/x",
+			`{"id":"x1","model":"m","vf":[{"mhz":2,"v":0.5},{"mhz":1,"v":0.5},{"mhz":3,"v":0.5}]}`, 422, nil},
 		{"id no number", "GET", "/api/rigs/first", "", 422, []string{"rig"}},
 		{"unknown resource", "GET", "/api/rocks", "", 404, nil},
 		{"wrong method", "DELETE", one, "", 405, nil},
@@ -286,7 +312,8 @@ func TestPagesFromElsewhereAreRefused(t *testing.T) {
 			}
 		})
 	}
-	for path, kind := range map[string]string{"/": "text/html", "/rig/1/trim": "text/html", "/api": "text/html", "/api/openapi.json": "application/json"} {
+	for path, kind := range map[string]string{"/": "text/html", "/rig/1/trim": "text/html", "/api": "text/html",
+		"/api/openapi.json": "application/json"} {
 		response, err := http.Get(bench.Address + path)
 		if err != nil {
 			t.Fatal(err)

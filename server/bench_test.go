@@ -26,29 +26,38 @@ func full(b *testing.B, bench *servertest.Bench, dsn, standin string, rigs, trim
 	}
 	b.Cleanup(func() { _ = db.Close() })
 	cfg := example(b, standin)
-	for kind, sheet := range map[string]any{"processor": cfg.Parts.Processor, "board": cfg.Parts.Board, "cooler": cfg.Parts.Cooler, "memory": cfg.Parts.Memory} {
-		id := map[string]string{"processor": cfg.Parts.Processor.ID, "board": cfg.Parts.Board.ID, "cooler": cfg.Parts.Cooler.ID, "memory": cfg.Parts.Memory.ID}[kind]
+	for kind, sheet := range map[string]any{"processor": cfg.Parts.Processor, "board": cfg.Parts.Board, "cooler": cfg.Parts.Cooler,
+		"memory": cfg.Parts.Memory} {
+		id := map[string]string{"processor": cfg.Parts.Processor.ID, "board": cfg.Parts.Board.ID, "cooler": cfg.Parts.Cooler.ID,
+			"memory": cfg.Parts.Memory.ID}[kind]
 		bench.Call("PUT", "/api/parts/"+kind+"/"+id, sheet, 200, nil)
 	}
 	for i := range rigs {
 		bench.Call("POST", "/api/rigs", api.CreateRigRequest{Name: fmt.Sprintf("Rig %d", i+1), Parts: &api.PartNames{
 			Processor: cfg.Parts.Processor.ID, Board: cfg.Parts.Board.ID, Cooler: cfg.Parts.Cooler.ID, Memory: cfg.Parts.Memory.ID}}, 201, nil)
 	}
-	figures := `[{"key":"power.package","label":"Package power","unit":"W","mean":141.5,"peak":160},{"key":"temperature.package","label":"Hottest core","unit":"°C","mean":78,"peak":84},
-		{"key":"clock.effective.mean","label":"Effective clock","unit":"MHz","mean":5050,"peak":5100},{"key":"voltage.core.delivered","label":"Core voltage delivered","unit":"V","mean":1.19,"peak":1.25},
-		{"key":"voltage.core.requested","label":"Core voltage requested","unit":"V","mean":1.24,"peak":1.3},{"key":"temperature.ambient","label":"Ambient","unit":"°C","mean":23,"peak":23}]`
+	figures := `[{"key":"power.package","label":"Package power","unit":"W","mean":141.5,"peak":160},{"key":"temperature.package",
+		"label":"Hottest core","unit":"°C","mean":78,"peak":84},
+		{"key":"clock.effective.mean","label":"Effective clock","unit":"MHz","mean":5050,"peak":5100},{"key":"voltage.core.delivered",
+		"label":"Core voltage delivered","unit":"V","mean":1.19,"peak":1.25},
+		{"key":"voltage.core.requested","label":"Core voltage requested","unit":"V","mean":1.24,"peak":1.3},{"key":"temperature.ambient",
+		"label":"Ambient","unit":"°C","mean":23,"peak":23}]`
 	result := `{"verdict":"held","core":-1,"atS":300,"why":"","limiters":{},"evidence":[],"exposure":[300,300,300,300,300,300,300,300]}`
 	for _, q := range []struct {
 		text string
 		args []any
 	}{
 		{fmt.Sprintf(`INSERT INTO trims (rig_id, number, parent_id, name, reason, settings, standing, core, created_at, notes)
-			SELECT t.rig_id, s.seq, t.id, CONCAT('step ', s.seq), '', JSON_SET(t.settings, '$."curve.all"', -(s.seq %% 20)), 'proven', -1, t.created_at, '' FROM trims t, seq_1_to_%d s WHERE t.number = 0`, trims), nil},
+			SELECT t.rig_id, s.seq, t.id, CONCAT('step ', s.seq), '', JSON_SET(t.settings, '$."curve.all"', -(s.seq %% 20)), 'proven', -1,
+			t.created_at, '' FROM trims t, seq_1_to_%d s WHERE t.number = 0`, trims), nil},
 		{fmt.Sprintf(`INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, acted_at, result, started_at, created_at, ended_at)
-			SELECT t.rig_id, t.id, s.seq, 'proof', 'proof', 'ended', t.created_at, ?, t.created_at, t.created_at, t.created_at FROM seq_1_to_%d s JOIN trims t ON t.number = 1 + s.seq %% %d`, trials, trims), []any{result}},
+			SELECT t.rig_id, t.id, s.seq, 'proof', 'proof', 'ended', t.created_at, ?, t.created_at, t.created_at, t.created_at
+			FROM seq_1_to_%d s JOIN trims t ON t.number = 1 + s.seq %% %d`, trials, trims), []any{result}},
 		{`INSERT INTO legs (trial_id, position, load_kind, cores, seconds, state, started_ms, seen_s, result, figures)
-			SELECT t.id, s.seq, IF(s.seq = 0, 'heavy', 'mixed'), '[0,1,2,3,4,5,6,7]', 300, 'ended', 1700000000000 + t.id, 300, ?, ? FROM trials t, seq_0_to_1 s`, []any{result, figures}},
-		{`UPDATE rigs r SET trim_in_force = (SELECT id FROM trims t WHERE t.rig_id = r.id AND t.number = 5), records_version = records_version + 1`, nil},
+			SELECT t.id, s.seq, IF(s.seq = 0, 'heavy', 'mixed'), '[0,1,2,3,4,5,6,7]', 300, 'ended', 1700000000000 + t.id, 300, ?, ? FROM trials t,
+			seq_0_to_1 s`, []any{result, figures}},
+		{`UPDATE rigs r SET trim_in_force = (SELECT id FROM trims t
+			WHERE t.rig_id = r.id AND t.number = 5), records_version = records_version + 1`, nil},
 	} {
 		if _, err := db.Exec(q.text, q.args...); err != nil {
 			b.Fatal(err)

@@ -91,7 +91,8 @@ var classes = []struct {
 	}},
 	{"clean, with corrected errors and a pause of the link", func(m *measuredLeg) (string, int) {
 		m.gap = [2]int{100, 110}
-		m.send(&link.Finished{How: link.Done, RanS: legSeconds, Others: 0.2}, m.event(verdict.EventCorrected, 50, m.r.IntN(4), "bank 4"), m.event(verdict.EventThrottled, 240, -1, ""))
+		m.send(&link.Finished{How: link.Done, RanS: legSeconds, Others: 0.2}, m.event(verdict.EventCorrected, 50, m.r.IntN(4), "bank 4"),
+			m.event(verdict.EventThrottled, 240, -1, ""))
 		return "held", -1
 	}},
 	{"wrong result", func(m *measuredLeg) (string, int) {
@@ -148,12 +149,14 @@ var classes = []struct {
 	}},
 	{"too hot", func(m *measuredLeg) (string, int) {
 		m.until = 1 + m.r.IntN(200)
-		m.send(&link.Finished{How: link.Aborted, RanS: float64(m.until)}, m.event(verdict.EventOverheated, float64(m.until), -1, "101 °C reached"))
+		m.send(&link.Finished{How: link.Aborted, RanS: float64(m.until)},
+			m.event(verdict.EventOverheated, float64(m.until), -1, "101 °C reached"))
 		return "overheated", -1
 	}},
 	{"temperature lost", func(m *measuredLeg) (string, int) {
 		m.until = 1 + m.r.IntN(200)
-		m.send(&link.Finished{How: link.Aborted, RanS: float64(m.until)}, m.event(verdict.EventSensorLost, float64(m.until), -1, "no temperature"))
+		m.send(&link.Finished{How: link.Aborted, RanS: float64(m.until)},
+			m.event(verdict.EventSensorLost, float64(m.until), -1, "no temperature"))
 		return "void", -1
 	}},
 	{"refused", func(m *measuredLeg) (string, int) {
@@ -204,7 +207,8 @@ func BenchmarkClasses(b *testing.B) {
 func playClasses(t testing.TB, times int, seed uint64) {
 	t.Helper()
 	var channels []channel.Channel
-	for _, key := range []string{"temperature.package", "temperature.core.0", "temperature.core.1", "temperature.core.2", "temperature.core.3"} {
+	for _, key := range []string{"temperature.package", "temperature.core.0", "temperature.core.1", "temperature.core.2",
+		"temperature.core.3"} {
 		channels = append(channels, channel.Channel{Key: key, Quantity: "temperature", Label: key, Unit: "°C", Core: -1})
 	}
 	f := servertest.Start(t).AddFake("Fake", channels)

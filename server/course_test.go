@@ -32,7 +32,8 @@ func standinOf(t *testing.T, name string) *standin.Config {
 
 func create(rig *servertest.Rig, parent int64, name string, settings trim.Settings) api.Trim {
 	var made api.Trim
-	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{Parent: parent, Name: name, Settings: settings}, 201, &made)
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{Parent: parent, Name: name, Settings: settings}, 201,
+		&made)
 	return made
 }
 
@@ -55,7 +56,8 @@ func TestLostOffsetIsNoticedAndFittedAgain(t *testing.T) {
 	rig.Enter(nil, "FullPowerCycle")
 	rig.Until("the loss is announced", func() bool { return rig.Get().LostTrim != nil })
 	g := rig.Get()
-	if *g.LostTrim != offset.Id || len(g.Drift) != 1 || g.Drift[0].Key != "voltage.core.offset" || g.TrimInForce == nil || *g.TrimInForce != stock.Id {
+	if *g.LostTrim != offset.Id || len(g.Drift) != 1 || g.Drift[0].Key != "voltage.core.offset" || g.TrimInForce == nil ||
+		*g.TrimInForce != stock.Id {
 		t.Fatalf("after the plug was pulled: lost %v, drift %+v, in force %v", g.LostTrim, g.Drift, g.TrimInForce)
 	}
 	if f := rig.Fit(offset.Id); f.State != "in force" {
@@ -87,7 +89,8 @@ func TestCardFitting(t *testing.T) {
 	if g := rig.Get(); g.CanFit || !g.ByHand || g.TrimInForce == nil {
 		t.Fatalf("a rig without a board address: %+v", g)
 	}
-	quiet := create(rig, stock.Id, "quiet", trim.Settings{"voltage.core.offset": part.Number(-60), "limit.beyondSpec": part.Switch(false), "limit.pl1": part.Number(50), "platform.smt": part.Switch(false)})
+	quiet := create(rig, stock.Id, "quiet", trim.Settings{"voltage.core.offset": part.Number(-60), "limit.beyondSpec": part.Switch(false),
+		"limit.pl1": part.Number(50), "platform.smt": part.Switch(false)})
 	begin := func() api.Fitting {
 		var f api.Fitting
 		rig.Call("POST", fmt.Sprintf("/api/rigs/%d/fittings", rig.ID), api.FitRequest{Trim: quiet.Id}, 201, &f)
@@ -98,7 +101,8 @@ func TestCardFitting(t *testing.T) {
 	for _, l := range f.Card {
 		lines = append(lines, strings.Join(l.Menu, " > ")+": "+l.Label+" = "+l.Enter)
 	}
-	want := []string{"Tuner > Limits: Board Enhancement = Disabled", "Tuner > Limits: Long Duration Power = 50 W", "Tuner > Voltage: Core Voltage Offset = \u221260 mV", "Tuner > CPU Features: Twin Threads = Disabled"}
+	want := []string{"Tuner > Limits: Board Enhancement = Disabled", "Tuner > Limits: Long Duration Power = 50 W",
+		"Tuner > Voltage: Core Voltage Offset = \u221260 mV", "Tuner > CPU Features: Twin Threads = Disabled"}
 	if !slices.Equal(lines, want) || !f.ByHand || f.State != "entering" {
 		t.Fatalf("%s: the card has %q, want %q", f.State, lines, want)
 	}
@@ -145,7 +149,8 @@ func TestCourse(t *testing.T) {
 	other := standinOf(t, "dunlin")
 	dunlin := bench.AddRig(other, 600)
 	stock := rig.Trims()[0]
-	a := create(rig, stock.Id, "limits", trim.Settings{"limit.ppt": part.Number(120), "curve.all": part.Number(-10), "clock.boostOffset": part.Number(-100), "curve.core.7": part.Number(-5)})
+	a := create(rig, stock.Id, "limits", trim.Settings{"limit.ppt": part.Number(120), "curve.all": part.Number(-10),
+		"clock.boostOffset": part.Number(-100), "curve.core.7": part.Number(-5)})
 	b := create(rig, stock.Id, "deep", trim.Settings{"curve.all": part.Number(-15)})
 
 	var changes []trim.Change
@@ -194,7 +199,8 @@ func TestCourse(t *testing.T) {
 		if bad == string(text) {
 			t.Fatalf("%s: the file is not changed", name)
 		}
-		if status, answer := rig.Raw("POST", fmt.Sprintf("/api/rigs/%d/trims/import", rig.ID), bad); status != 422 || !strings.Contains(string(answer), `"field"`) {
+		if status, answer := rig.Raw("POST", fmt.Sprintf("/api/rigs/%d/trims/import", rig.ID), bad); status != 422 ||
+			!strings.Contains(string(answer), `"field"`) {
 			t.Errorf("%s: %d %s", name, status, answer)
 		}
 	}
@@ -222,7 +228,8 @@ func TestForecastLearnsFromTrials(t *testing.T) {
 	stock := rig.Trims()[0]
 	inSpec := create(rig, stock.Id, "limits", trim.Settings{"limit.ppt": part.Number(120)})
 	rig.Fit(inSpec.Id)
-	legs := []api.LegRequest{servertest.Leg("heavy", 900), servertest.Leg("mixed", 900), servertest.Leg("light", 800), servertest.Leg("idle", 1500)}
+	legs := []api.LegRequest{servertest.Leg("heavy", 900), servertest.Leg("mixed", 900), servertest.Leg("light", 800),
+		servertest.Leg("idle", 1500)}
 	if trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: legs}).Id); trial.Verdict != "held" {
 		t.Fatalf("%+v", trial)
 	}
@@ -286,7 +293,8 @@ func TestLearnABoard(t *testing.T) {
 func draftFits(t *testing.T, rig *servertest.Rig, truth map[string]string) {
 	t.Helper()
 	var draft part.Board
-	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/registry/sheet", rig.ID), map[string]any{"id": "learnt", "model": "learnt", "mapping": truth}, 200, &draft)
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/registry/sheet", rig.ID), map[string]any{"id": "learnt", "model": "learnt", "mapping": truth},
+		200, &draft)
 	numbers, wrong := 0, 0
 	for i := range draft.Settings {
 		got := &draft.Settings[i]
@@ -299,7 +307,8 @@ func draftFits(t *testing.T, rig *servertest.Rig, truth map[string]string) {
 				continue
 			}
 			numbers++
-			same := math.Abs(got.Max-want.Max) <= 1e-9*math.Abs(want.Max) && math.Abs(got.Step-want.Step) <= 1e-9 && got.Attribute == want.Attribute && got.Label == want.Label
+			same := math.Abs(got.Max-want.Max) <= 1e-9*math.Abs(want.Max) && math.Abs(got.Step-want.Step) <= 1e-9 &&
+				got.Attribute == want.Attribute && got.Label == want.Label
 			if !same {
 				wrong++
 			}

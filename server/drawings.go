@@ -37,7 +37,8 @@ func apiCorridor(x *workshop.CorridorPoint) api.CorridorPoint {
 }
 
 func apiVoltageEntry(x *workshop.VoltageEntry) api.VoltageEntry {
-	return api.VoltageEntry{Trim: x.Trim, Load: string(x.Load), Entered: x.Entered, EnteredV: x.EnteredV, RequestedV: x.RequestedV, MeasuredV: x.MeasuredV}
+	return api.VoltageEntry{Trim: x.Trim, Load: string(x.Load), Entered: x.Entered, EnteredV: x.EnteredV, RequestedV: x.RequestedV,
+		MeasuredV: x.MeasuredV}
 }
 
 // ProposeEntry answers with what to enter for a wanted load voltage.

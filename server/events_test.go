@@ -102,7 +102,8 @@ func TestComparisonAgainstHand(t *testing.T) {
 	}
 	score(2)
 	var capped api.Trim
-	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{Parent: stock, Name: "capped", Settings: trim.Settings{"limit.ppt": part.Number(90)}}, 201, &capped)
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID),
+		api.CreateTrimRequest{Parent: stock, Name: "capped", Settings: trim.Settings{"limit.ppt": part.Number(90)}}, 201, &capped)
 	rig.Fit(capped.Id)
 	compare := func() map[string]api.ComparisonRow {
 		var c api.Comparison
@@ -131,7 +132,8 @@ func TestComparisonAgainstHand(t *testing.T) {
 		means[s.Trim] += s.Value / 2
 	}
 	r := compare()["score"]
-	if len(scores) != 4 || math.Abs(*r.Absolute-(means[capped.Id]-means[stock])) > 1e-6 || math.Abs(*r.Percent-100*(means[capped.Id]/means[stock]-1)) > 1e-6 {
+	if len(scores) != 4 || math.Abs(*r.Absolute-(means[capped.Id]-means[stock])) > 1e-6 ||
+		math.Abs(*r.Percent-100*(means[capped.Id]/means[stock]-1)) > 1e-6 {
 		t.Errorf("means %v, row %+v", means, r)
 	}
 	if !r.Shown || r.Gain {
@@ -155,15 +157,18 @@ func TestSilentSensorIsLeftOut(t *testing.T) {
 		t.Fatal(err)
 	}
 	// A late frame of a second stream, in which one sensor is silent.
-	if _, _, err := rig.Store.Hello(ctx, rig.ID, &link.Hello{Stream: "late", BootID: "b", Channels: []channel.Channel{{Key: "silent", Unit: "V", Core: -1}, {Key: "power.package", Unit: "W", Core: -1}}}, "late"); err != nil {
+	if _, _, err := rig.Store.Hello(ctx, rig.ID, &link.Hello{Stream: "late", BootID: "b", Channels: []channel.Channel{{Key: "silent",
+		Unit: "V", Core: -1}, {Key: "power.package", Unit: "W", Core: -1}}}, "late"); err != nil {
 		t.Fatal(err)
 	}
-	frame := link.Frame{Seq: 1, Samples: &link.Samples{Order: legs[0].OrderID.String, At: []int64{legs[0].StartedMS.Int64 + 1}, Channels: []string{"silent"}, Values: [][]*float64{{nil}}}}
+	frame := link.Frame{Seq: 1, Samples: &link.Samples{Order: legs[0].OrderID.String, At: []int64{legs[0].StartedMS.Int64 + 1},
+		Channels: []string{"silent"}, Values: [][]*float64{{nil}}}}
 	if _, err := rig.Store.Ingest(ctx, rig.ID, "late", []link.Frame{frame}); err != nil {
 		t.Fatal(err)
 	}
 	status, text := rig.Raw("GET", fmt.Sprintf("/api/trials/%d/telemetry", trial.Id), nil)
-	if status != 200 || strings.Contains(string(text), "null") || strings.Contains(string(text), "silent") || !strings.Contains(string(text), "power.package") {
+	if status != 200 || strings.Contains(string(text), "null") || strings.Contains(string(text), "silent") ||
+		!strings.Contains(string(text), "power.package") {
 		t.Errorf("%d %.300s", status, text)
 	}
 }
@@ -209,7 +214,8 @@ func TestScoresOfOtherPrograms(t *testing.T) {
 	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
 	stock := rig.Trims()[0].Id
 	var changed api.Trim
-	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{Parent: stock, Name: "limits", Settings: trim.Settings{"limit.ppt": part.Number(142)}}, 201, &changed)
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID),
+		api.CreateTrimRequest{Parent: stock, Name: "limits", Settings: trim.Settings{"limit.ppt": part.Number(142)}}, 201, &changed)
 	path := fmt.Sprintf("/api/rigs/%d/scores", rig.ID)
 	send := func(table string) (int, string) {
 		t.Helper()
@@ -235,11 +241,13 @@ func TestScoresOfOtherPrograms(t *testing.T) {
 		}
 	}
 	var added api.ScoresAdded
-	rig.Call("POST", path, api.AddScoresRequest{Trim: changed.Id, Yardstick: "Big  Render!", Unit: "s", Better: "lower", Values: []float64{88.2}}, 201, &added)
+	rig.Call("POST", path, api.AddScoresRequest{Trim: changed.Id, Yardstick: "Big  Render!", Unit: "s", Better: "lower",
+		Values: []float64{88.2}}, 201, &added)
 	rig.Call("POST", path, api.AddScoresRequest{Trim: 999, Yardstick: "!", Unit: "s", Better: "lower", Values: []float64{-1}}, 422, nil)
 	var c api.Comparison
 	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/comparison?base=%d&trim=%d", rig.ID, stock, changed.Id), nil, 200, &c)
-	if len(c.Rows) != 1 || c.Rows[0].Label != "Big render" || c.Rows[0].Trim.N != 3 || !c.Rows[0].Gain || math.Abs(*c.Rows[0].Absolute+5.1) > 1e-9 {
+	if len(c.Rows) != 1 || c.Rows[0].Label != "Big render" || c.Rows[0].Trim.N != 3 || !c.Rows[0].Gain ||
+		math.Abs(*c.Rows[0].Absolute+5.1) > 1e-9 {
 		t.Fatalf("the comparison: %+v", c.Rows)
 	}
 	var scores []api.Score
@@ -248,7 +256,8 @@ func TestScoresOfOtherPrograms(t *testing.T) {
 		rig.Call("DELETE", fmt.Sprintf("%s/%d", path, x.Id), nil, 204, nil)
 	}
 	var yardsticks []api.Yardstick
-	if rig.Call("GET", "/api/yardsticks", nil, 200, &yardsticks); slices.ContainsFunc(yardsticks, func(y api.Yardstick) bool { return !y.Own }) {
+	if rig.Call("GET", "/api/yardsticks", nil, 200, &yardsticks); slices.ContainsFunc(yardsticks,
+		func(y api.Yardstick) bool { return !y.Own }) {
 		t.Errorf("a yardstick outlives its scores: %+v", yardsticks)
 	}
 }

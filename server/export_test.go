@@ -26,8 +26,9 @@ func TestFiguresComeOutAsTheyCameIn(t *testing.T) {
 	const start = 1_800_000_600_000
 	trial := f.Run(3, func(o link.Order) {
 		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start}},
-			link.Frame{Samples: &link.Samples{Order: o.ID, At: []int64{start, start + 1000, start + 2000}, Channels: []string{"temperature.package", "limiter"},
-				Values: [][]*float64{{x(60.125), nil, x(61.5)}, {x(1), x(1), x(2)}}}},
+			link.Frame{Samples: &link.Samples{Order: o.ID, At: []int64{start, start + 1000, start + 2000},
+				Channels: []string{"temperature.package", "limiter"},
+				Values:   [][]*float64{{x(60.125), nil, x(61.5)}, {x(1), x(1), x(2)}}}},
 			link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 3}})
 	})
 	table := func(query string) [][]string {
@@ -42,7 +43,8 @@ func TestFiguresComeOutAsTheyCameIn(t *testing.T) {
 	if got := fmt.Sprint(wide); got != "[[time seconds temperature.package [°C] limiter] [2027-01-15T08:10:00.000Z 0.000 60.125 ratio] [2027-01-15T08:10:01.000Z 1.000  ratio] [2027-01-15T08:10:02.000Z 2.000 61.5 sustained power]]" {
 		t.Errorf("wide: %s", got)
 	}
-	if long := table("?shape=long&keys=temperature.*&fromS=1"); len(long) != 2 || strings.Join(long[1][1:], " ") != "2.000 temperature.package °C 61.5" {
+	if long := table("?shape=long&keys=temperature.*&fromS=1"); len(long) != 2 ||
+		strings.Join(long[1][1:], " ") != "2.000 temperature.package °C 61.5" {
 		t.Errorf("long: %v", long)
 	}
 	if status, _ := f.Raw("GET", fmt.Sprintf("/api/trials/%d/telemetry.csv?fromS=5&toS=1", trial.Id), nil); status != 422 {

@@ -30,8 +30,10 @@ func TestEveryWayToFail(t *testing.T) {
 	}{
 		{"miscalculated", weakest(3, standin.Reserve{Heavy: 0.105}), 1, nil, servertest.Leg("heavy", 300), "miscalculated", 3, "wrong result"},
 		{"core dropped", weakest(3, standin.Reserve{Heavy: 0.105}), 10, nil, servertest.Leg("heavy", 300), "core dropped", 3, "no progress"},
-		{"froze", weakest(2, standin.Reserve{Transition: 0.25}), 3, nil, servertest.Leg("transition", 300), "froze", -1, "the board says the machine is up"},
-		{"restarted", weakest(2, standin.Reserve{Transition: 0.25}), 1, nil, servertest.Leg("transition", 300), "restarted", -1, "restarted by itself"},
+		{"froze", weakest(2, standin.Reserve{Transition: 0.25}), 3, nil, servertest.Leg("transition", 300), "froze", -1,
+			"the board says the machine is up"},
+		{"restarted", weakest(2, standin.Reserve{Transition: 0.25}), 1, nil, servertest.Leg("transition", 300), "restarted", -1,
+			"restarted by itself"},
 		{"overheated", func(c *standin.Config) { c.Weaker, c.Strays.CoolerR = nil, 0.9 }, 1, trim.Settings{
 			"limit.temperature": part.Number(115), "limit.ppt": part.Number(400), "limit.tdc": part.Number(300), "limit.edc": part.Number(300),
 		}, servertest.Leg("heavy", 900), "overheated", -1, "switched the machine off"},
@@ -48,7 +50,8 @@ func TestEveryWayToFail(t *testing.T) {
 			first := rig.Trims()[0].Id
 			if row.settings != nil {
 				var made api.Trim
-				rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{Parent: first, Name: row.name, Settings: row.settings}, 201, &made)
+				rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID),
+					api.CreateTrimRequest{Parent: first, Name: row.name, Settings: row.settings}, 201, &made)
 				first = made.Id
 			}
 			if f := rig.Fit(first); f.State != "in force" {
@@ -80,7 +83,8 @@ func TestNoPost(t *testing.T) {
 		settings[fmt.Sprintf("curve.core.%d", core)] = part.Number(-30)
 	}
 	var deep api.Trim
-	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{Parent: stock.Id, Name: "far too deep", Settings: settings}, 201, &deep)
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID),
+		api.CreateTrimRequest{Parent: stock.Id, Name: "far too deep", Settings: settings}, 201, &deep)
 	if f := rig.Fit(deep.Id); f.State != "no POST" || !strings.Contains(f.Problem, "cleared") {
 		t.Fatalf("fitting: %+v, want no POST", f)
 	}

@@ -17,7 +17,8 @@ func guard(hosts []string) echo.MiddlewareFunc {
 		return func(c *echo.Context) error {
 			r := c.Request()
 			if !known(r.Host, hosts) {
-				return echo.NewHTTPError(http.StatusMisdirectedRequest, "this server is not addressed by that name; use 127.0.0.1 or localhost, or start it with --host")
+				return echo.NewHTTPError(http.StatusMisdirectedRequest,
+					"this server is not addressed by that name; use 127.0.0.1 or localhost, or start it with --host")
 			}
 			if origin := r.Header.Get("Origin"); origin != "" {
 				u, err := url.Parse(origin)

@@ -27,5 +27,6 @@ func (s *Server) ReadLog(c *echo.Context, id int64, params api.ReadLogParams) er
 }
 
 func apiEntry(e *workshop.JournalEntry) api.LogEntry {
-	return api.LogEntry{At: e.At, Kind: api.LogEntryKind(e.Kind), Trim: id(e.Trim), Trial: id(e.Trial), Title: e.Title, Text: e.Text, Bad: e.Bad}
+	return api.LogEntry{At: e.At, Kind: api.LogEntryKind(e.Kind), Trim: id(e.Trim), Trial: id(e.Trial), Title: e.Title, Text: e.Text,
+		Bad: e.Bad}
 }

@@ -7,7 +7,8 @@ import (
 
 // legPlan decodes a leg as it is asked for.
 func legPlan(a *api.LegRequest) workshop.LegPlan {
-	out := workshop.LegPlan{Load: workshop.LoadKind(deref(a.Load)), Yardstick: deref(a.Yardstick), Seconds: a.Seconds, Width: string(deref(a.Width)), MemoryMB: deref(a.MemoryMB),
+	out := workshop.LegPlan{Load: workshop.LoadKind(deref(a.Load)), Yardstick: deref(a.Yardstick), Seconds: a.Seconds,
+		Width: string(deref(a.Width)), MemoryMB: deref(a.MemoryMB),
 		AbortC: deref(a.AbortC), TargetC: deref(a.TargetC)}
 	if a.Cores != nil {
 		out.Cores = nonNil(*a.Cores)

@@ -69,7 +69,8 @@ func TestLogsAreJoinedByTime(t *testing.T) {
 	if err := json.Unmarshal(text, &layout); err != nil || status != 200 {
 		t.Fatalf("%d %s", status, text)
 	}
-	if layout.ShiftS != -7200 || layout.Delimiter != ";" || !layout.DecimalComma || layout.Remembered || layout.Columns[2].Channel != "log.power-outlet" || layout.Columns[3].Channel != "log.hum" || !layout.Columns[0].Time {
+	if layout.ShiftS != -7200 || layout.Delimiter != ";" || !layout.DecimalComma || layout.Remembered ||
+		layout.Columns[2].Channel != "log.power-outlet" || layout.Columns[3].Channel != "log.hum" || !layout.Columns[0].Time {
 		t.Fatalf("the layout: %+v", layout)
 	}
 	// The stand-in has a wall meter of its own.
@@ -81,7 +82,8 @@ func TestLogsAreJoinedByTime(t *testing.T) {
 		mapping.Columns = append(mapping.Columns, api.LogTarget{Column: c.Name, Channel: c.Channel, Label: c.Label})
 	}
 	rig.Call("PUT", "/api/log-sources/"+layout.Source, mapping, 204, nil)
-	if status, text := upload(t, rig.Address, path, strings.NewReader(b.String())); status != 422 || !strings.Contains(string(text), "the rig tells power.wall itself") {
+	if status, text := upload(t, rig.Address, path, strings.NewReader(b.String())); status != 422 ||
+		!strings.Contains(string(text), "the rig tells power.wall itself") {
 		t.Fatalf("%d %s", status, text)
 	}
 	mapping.Columns[2].Channel, mapping.Columns[2].Label = "log.outlet", "Outlet"
@@ -95,7 +97,8 @@ func TestLogsAreJoinedByTime(t *testing.T) {
 		return out
 	}
 	joined := join()
-	if l := joined.Log; l.Lines != 100 || l.Used < 61 || l.Broken != 2 || len(joined.Faults) != 2 || joined.Faults[0].Field != "line 33" || joined.Faults[1].Field != "line 44" {
+	if l := joined.Log; l.Lines != 100 || l.Used < 61 || l.Broken != 2 || len(joined.Faults) != 2 || joined.Faults[0].Field != "line 33" ||
+		joined.Faults[1].Field != "line 44" {
 		t.Errorf("joined: %+v", joined)
 	}
 	var telemetry api.Telemetry
@@ -112,7 +115,8 @@ func TestLogsAreJoinedByTime(t *testing.T) {
 	if f := trial.Legs[0].Figures[len(trial.Legs[0].Figures)-2]; f.Key != "log.outlet" || f.Peak < 255 || f.Peak > 262 {
 		t.Errorf("figures: %+v", trial.Legs[0].Figures)
 	}
-	if status, text := upload(t, rig.Address, path, strings.NewReader(b.String())); status != 422 || !strings.Contains(string(text), "another log") {
+	if status, text := upload(t, rig.Address, path, strings.NewReader(b.String())); status != 422 ||
+		!strings.Contains(string(text), "another log") {
 		t.Errorf("joined twice: %d %s", status, text)
 	}
 	rig.Call("DELETE", fmt.Sprintf("%s/%d", path, joined.Log.Id), nil, 204, nil)
@@ -131,7 +135,8 @@ func TestLogsAreJoinedByTime(t *testing.T) {
 		if name == "another day" {
 			query = "?shiftS=0"
 		}
-		if status, text := upload(t, rig.Address, path+query, strings.NewReader(row.table)); status != 422 || !strings.Contains(string(text), `"field":"`+row.field+`"`) {
+		if status, text := upload(t, rig.Address, path+query, strings.NewReader(row.table)); status != 422 ||
+			!strings.Contains(string(text), `"field":"`+row.field+`"`) {
 			t.Errorf("%s: %d %s", name, status, text)
 		}
 	}
@@ -205,17 +210,20 @@ func TestMetersAreRead(t *testing.T) {
 		for s := range int64(61) {
 			samples.At, samples.Values[0] = append(samples.At, start+1000*s), append(samples.Values[0], ptr(60+float64(s%7)))
 		}
-		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start}}, link.Frame{Samples: &samples}, link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 60}})
+		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start}}, link.Frame{Samples: &samples},
+			link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 60}})
 	})
 	path := fmt.Sprintf("/api/trials/%d/readings", trial.Id)
-	for _, in := range []api.Reading{{Channel: "power.wall", Value: 200, AtS: ptr(10.0)}, {Channel: "power.wall", Value: 210, AtS: ptr(50.0)}, {Channel: "temperature.ambient", Value: 26}} {
+	for _, in := range []api.Reading{{Channel: "power.wall", Value: 200, AtS: ptr(10.0)},
+		{Channel: "power.wall", Value: 210, AtS: ptr(50.0)}, {Channel: "temperature.ambient", Value: 26}} {
 		var out api.Reading
 		b.Call("POST", path, in, 201, &out)
 		if in.AtS == nil && math.Abs(*out.AtS-60) > 0.01 {
 			t.Errorf("a reading without a time was taken at %g s", *out.AtS)
 		}
 	}
-	for _, in := range []api.Reading{{Channel: "power.wall", Value: -1}, {Channel: "temperature.ambient", Value: 2000}, {Channel: "power.wall", Value: 1, AtS: ptr(90.0)}, {Channel: "power.wall", Value: 1, Leg: ptr(int64(99))}} {
+	for _, in := range []api.Reading{{Channel: "power.wall", Value: -1}, {Channel: "temperature.ambient", Value: 2000},
+		{Channel: "power.wall", Value: 1, AtS: ptr(90.0)}, {Channel: "power.wall", Value: 1, Leg: ptr(int64(99))}} {
 		b.Call("POST", path, in, 422, nil)
 	}
 	b.Call("GET", fmt.Sprintf("/api/trials/%d", trial.Id), nil, 200, &trial)
@@ -232,11 +240,13 @@ func TestMetersAreRead(t *testing.T) {
 		t.Errorf("above ambient: %+v", telemetry.Channels)
 	}
 	rig := b.AddRig(petrel(t, func(c *standin.Config) {
-		c.Parts.Board.Sensors = map[string]part.SensorName{"temperature.vrm": {Channel: "temperature.regulator", Label: "Regulator"}, "power.wall": {Channel: "power.package"}}
+		c.Parts.Board.Sensors = map[string]part.SensorName{"temperature.vrm": {Channel: "temperature.regulator", Label: "Regulator"},
+			"power.wall": {Channel: "power.package"}}
 	}), 600)
 	rig.Fit(rig.Trims()[0].Id)
 	trial = rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 30)}}).Id)
-	b.Call("GET", fmt.Sprintf("/api/trials/%d/telemetry?keys=temperature.regulator,temperature.vrm,power.wall", trial.Id), nil, 200, &telemetry)
+	b.Call("GET", fmt.Sprintf("/api/trials/%d/telemetry?keys=temperature.regulator,temperature.vrm,power.wall", trial.Id), nil, 200,
+		&telemetry)
 	labels := map[string]string{}
 	for _, ch := range telemetry.Channels {
 		labels[ch.Key] = ch.Label
@@ -255,7 +265,8 @@ func TestLogsOfEveryClock(t *testing.T) {
 	f.Relink()
 	start := time.UnixMilli(f.Now()).UTC()
 	trial := f.Run(120, func(o link.Order) {
-		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start.UnixMilli()}}, link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 120}})
+		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start.UnixMilli()}},
+			link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 120}})
 	})
 	rows := []struct {
 		name, query string

@@ -52,7 +52,8 @@ func (f *families) add(rig *workshop.Newest, ch channel.Channel, value float64) 
 		family = &dto.MetricFamily{Name: &name, Help: ptr(strings.TrimSpace(ch.Quantity + " " + ch.Unit)), Type: dto.MetricType_GAUGE.Enum()}
 		f.by[name], f.names = family, append(f.names, name)
 	}
-	labels := []*dto.LabelPair{{Name: ptr("rig"), Value: &rig.Name}, {Name: ptr("channel"), Value: ptr(ch.Key)}, {Name: ptr("simulated"), Value: ptr(fmt.Sprint(rig.Simulated))}}
+	labels := []*dto.LabelPair{{Name: ptr("rig"), Value: &rig.Name}, {Name: ptr("channel"), Value: ptr(ch.Key)},
+		{Name: ptr("simulated"), Value: ptr(fmt.Sprint(rig.Simulated))}}
 	names := ch.Categories()
 	if names == nil {
 		family.Metric = append(family.Metric, &dto.Metric{Label: labels, Gauge: &dto.Gauge{Value: &value}})
@@ -70,7 +71,8 @@ func (f *families) add(rig *workshop.Newest, ch channel.Channel, value float64) 
 func ptr[T any](v T) *T { return &v }
 
 // units are how units are spelled in names.
-var units = map[string]string{"°C": "celsius", "W": "watts", "V": "volts", "A": "amperes", "MHz": "megahertz", "rpm": "rpm", "%": "percent",
+var units = map[string]string{"°C": "celsius", "W": "watts", "V": "volts", "A": "amperes", "MHz": "megahertz", "rpm": "rpm",
+	"%":     "percent",
 	"Gop/s": "gigaoperations_per_second", "K": "kelvins"}
 
 // metricName is the name of a channel's family, such as zerokeel_temperature_celsius.

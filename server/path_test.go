@@ -33,17 +33,20 @@ func TestFromStockToAProvenChange(t *testing.T) {
 	if f := rig.Fit(stock.Id); f.State != "in force" || len(f.Differences) != 0 {
 		t.Fatalf("fitting stock: %+v", f)
 	}
-	score := api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore), Legs: []api.LegRequest{{Yardstick: ptr("all-core")}, {Yardstick: ptr("all-core")}, {Yardstick: ptr("all-core")}}}
+	score := api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore),
+		Legs: []api.LegRequest{{Yardstick: ptr("all-core")}, {Yardstick: ptr("all-core")}, {Yardstick: ptr("all-core")}}}
 	if trial := rig.Ended(rig.Start(score).Id); trial.Verdict != "held" || trial.Legs[2].Score == nil {
 		t.Fatalf("scores at stock: %+v", trial)
 	}
 	var changed api.Trim
 	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{
-		Parent: stock.Id, Name: "limits", Settings: trim.Settings{"limit.ppt": part.Number(142), "limit.tdc": part.Number(125), "limit.edc": part.Number(180), "curve.all": part.Number(-10)}}, 201, &changed)
+		Parent: stock.Id, Name: "limits", Settings: trim.Settings{"limit.ppt": part.Number(142), "limit.tdc": part.Number(125),
+			"limit.edc": part.Number(180), "curve.all": part.Number(-10)}}, 201, &changed)
 	if f := rig.Fit(changed.Id); f.State != "in force" {
 		t.Fatalf("fitting T1: %+v", f)
 	}
-	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 120), servertest.Leg("light", 64), servertest.Leg("transition", 60)}}).Id)
+	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 120), servertest.Leg("light", 64),
+		servertest.Leg("transition", 60)}}).Id)
 	if trial.Verdict != "held" || trial.Legs[0].Limiters["sustained power"] < 0.5 {
 		t.Fatalf("proof of T1: %+v", trial)
 	}

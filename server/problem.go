@@ -22,7 +22,8 @@ import (
 // problem answers every error as problem+json (RFC 9457), with each field that is wrong. What went wrong inside is
 // logged, not sent.
 func (s *Server) problem(c *echo.Context, err error) {
-	p := api.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Title: "Something went wrong inside", Faults: []invalid.Entry{}}
+	p := api.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Title: "Something went wrong inside",
+		Faults: []invalid.Entry{}}
 	var faults invalid.List
 	var conflict *workshop.Conflict
 	var httpError *echo.HTTPError

@@ -46,7 +46,8 @@ func TestFreezeAtChangesIsFoundByTheStandardLadder(t *testing.T) {
 func TestMemoryBeyondItsKitFailsTheMemoryLoad(t *testing.T) {
 	rig := servertest.Start(t).AddRig(petrel(t, func(c *standin.Config) { c.Memory = -0.40 }), 600)
 	rig.Fit(rig.Trims()[0].Id)
-	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 120), servertest.Leg("memory", 600)}}).Id)
+	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 120),
+		servertest.Leg("memory", 600)}}).Id)
 	if trial.Legs[0].Verdict != "held" || trial.Legs[1].Verdict == "held" || trial.Core != -1 {
 		t.Errorf("heavy %s, memory %s, core %d: %s", trial.Legs[0].Verdict, trial.Legs[1].Verdict, trial.Core, trial.Why)
 	}
@@ -65,7 +66,8 @@ func TestGoingOnAfterAFault(t *testing.T) {
 	}
 	hot := servertest.Leg("heavy", 60)
 	hot.AbortC = ptr(41.0)
-	if trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{hot}}).Id); trial.Verdict != "overheated" || !strings.Contains(trial.Why, "41") {
+	if trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{hot}}).Id); trial.Verdict != "overheated" ||
+		!strings.Contains(trial.Why, "41") {
 		t.Errorf("beyond its abort limit: %s: %s", trial.Verdict, trial.Why)
 	}
 	cool := servertest.Leg("heavy", 300)
@@ -108,7 +110,8 @@ func TestCrashInDailyUseIsHeldAgainstTheTrim(t *testing.T) {
 		t.Errorf("%d incidents after it was told twice", n)
 	}
 	trial := f.Run(600, func(o link.Order) {
-		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: 1_800_001_000_000}}, link.Frame{Progress: []link.Progress{{Order: o.ID, AtS: 33, Count: []float64{1, 1, 1, 1}}}})
+		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: 1_800_001_000_000}},
+			link.Frame{Progress: []link.Progress{{Order: o.ID, AtS: 33, Count: []float64{1, 1, 1, 1}}}})
 		f.Boot("boot-3", &link.Crash{BootID: "boot-2b", SeenAt: 1_800_001_033_000, Words: "Kernel panic - not syncing"})
 	})
 	if trial.Verdict != "restarted" || !strings.Contains(trial.Why, "Kernel panic") || standing() != "failed" {
@@ -145,8 +148,11 @@ func TestWatchIsRaisedSentAndCleared(t *testing.T) {
 		got = append(got, n)
 	}))
 	defer receiver.Close()
-	f := servertest.Start(t).AddFake("Fake", []channel.Channel{{Key: "temperature.package", Quantity: "temperature", Label: "Hottest", Unit: "°C", Core: -1}})
-	f.Call("POST", fmt.Sprintf("/api/rigs/%d/watches", f.ID), fmt.Sprintf(`{"rule":{"channel":"temperature.package","when":"above","threshold":90,"margin":5,"delayS":3,"message":"too warm"},"send":%q}`, receiver.URL), 201, nil)
+	f := servertest.Start(t).AddFake("Fake", []channel.Channel{{Key: "temperature.package", Quantity: "temperature", Label: "Hottest",
+		Unit: "°C", Core: -1}})
+	f.Call("POST", fmt.Sprintf("/api/rigs/%d/watches", f.ID),
+		fmt.Sprintf(`{"rule":{"channel":"temperature.package","when":"above","threshold":90,"margin":5,"delayS":3,"message":"too warm"},
+			"send":%q}`, receiver.URL), 201, nil)
 	at := int64(1_800_000_000_000)
 	feed := func(figures ...float64) {
 		s := &link.Samples{Channels: []string{"temperature.package"}, Values: [][]*float64{nil}}
@@ -181,7 +187,8 @@ func TestWatchIsRaisedSentAndCleared(t *testing.T) {
 // halve it; then the pages, the figures of new trials and the export show what was meant, and what is stored stays.
 func TestDoubledVoltageIsNoticedAndPutRight(t *testing.T) {
 	f := servertest.Start(t).AddFake("Fake", []channel.Channel{
-		{Key: "voltage.core.requested", Quantity: "voltage", Label: "Requested", Unit: "V", Core: -1}, {Key: "voltage.core.delivered", Quantity: "voltage", Label: "Delivered", Unit: "V", Core: -1},
+		{Key: "voltage.core.requested", Quantity: "voltage", Label: "Requested", Unit: "V", Core: -1},
+		{Key: "voltage.core.delivered", Quantity: "voltage", Label: "Delivered", Unit: "V", Core: -1},
 	})
 	v, twice := 1.2, 2.3
 	run := func() (mean, shown float64) {
@@ -192,7 +199,8 @@ func TestDoubledVoltageIsNoticedAndPutRight(t *testing.T) {
 				s.At = append(s.At, start+1000*i)
 				s.Values[0], s.Values[1] = append(s.Values[0], &v), append(s.Values[1], &twice)
 			}
-			f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start}}, link.Frame{Samples: s}, link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 60}})
+			f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start}}, link.Frame{Samples: s},
+				link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 60}})
 		})
 		for _, one := range trial.Legs[0].Figures {
 			if one.Key == "voltage.core.delivered" {
@@ -254,7 +262,8 @@ func TestLogIsReadPageByPage(t *testing.T) {
 	}
 	at := time.UnixMilli(1_800_000_100_000).UTC()
 	for i := range 430 {
-		incident := &store.Incident{RigID: f.ID, TrimID: trims[0].ID, Kind: "glitch", Note: fmt.Sprint(i), CreatedAt: at.Add(time.Duration(i/3) * time.Minute)}
+		incident := &store.Incident{RigID: f.ID, TrimID: trims[0].ID, Kind: "glitch", Note: fmt.Sprint(i),
+			CreatedAt: at.Add(time.Duration(i/3) * time.Minute)}
 		if err := f.Store.AddIncident(t.Context(), incident); err != nil {
 			t.Fatal(err)
 		}

@@ -50,7 +50,8 @@ func (s *Server) ReadLogLayout(c *echo.Context, id int64, params api.ReadLogLayo
 	if err != nil {
 		return err
 	}
-	out := api.LogLayout{Source: l.Source(), Remembered: l.Remembered, Delimiter: l.Delimiter, DecimalComma: l.DecimalComma, Clock: api.LogLayoutClock(l.Clock),
+	out := api.LogLayout{Source: l.Source(), Remembered: l.Remembered, Delimiter: l.Delimiter, DecimalComma: l.DecimalComma,
+		Clock:  api.LogLayoutClock(l.Clock),
 		Format: l.Format, EitherWay: l.EitherWay, FirstS: l.FirstS, ShiftS: l.ShiftS, Columns: []api.LogColumn{}, Standard: []api.LogTarget{}}
 	for _, k := range l.Standard {
 		out.Standard = append(out.Standard, api.LogTarget{Channel: k.Key, Label: k.Label})
@@ -78,7 +79,8 @@ func (s *Server) NoteReading(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	r, err := s.shop.NoteReading(c.Request().Context(), id, workshop.Reading{Channel: string(in.Channel), Value: in.Value, Leg: deref(in.Leg), AtS: in.AtS})
+	r, err := s.shop.NoteReading(c.Request().Context(), id, workshop.Reading{Channel: string(in.Channel), Value: in.Value,
+		Leg: deref(in.Leg), AtS: in.AtS})
 	if err != nil {
 		return err
 	}

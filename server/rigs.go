@@ -74,7 +74,8 @@ func (s *Server) UpdateRig(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	r, err := s.shop.ChangeRig(c.Request().Context(), id, workshop.RigChange{AmbientC: in.AmbientC, Refit: in.Refit, Firmware: access(in.Firmware)})
+	r, err := s.shop.ChangeRig(c.Request().Context(), id, workshop.RigChange{AmbientC: in.AmbientC, Refit: in.Refit,
+		Firmware: access(in.Firmware)})
 	if err != nil {
 		return err
 	}
@@ -110,7 +111,8 @@ func (s *Server) link(c *echo.Context) error {
 func apiRig(r *workshop.Rig) api.Rig {
 	out := api.Rig{
 		Id: r.ID, Name: r.Name, Simulated: r.Simulated, Linked: r.Linked, State: r.State, AmbientC: r.AmbientC, Standing: string(r.Standing),
-		CanFit: r.CanFit(), ByHand: r.ByHand(), Cores: r.Cores(), FirmwareAddress: r.FirmwareAddress, FirmwareVersion: r.FirmwareVersion, Refit: r.Refit,
+		CanFit: r.CanFit(), ByHand: r.ByHand(), Cores: r.Cores(), FirmwareAddress: r.FirmwareAddress, FirmwareVersion: r.FirmwareVersion,
+		Refit: r.Refit,
 		Drift: nonNil(r.Drift.V), Quirks: []string{}, Raised: nonNil(r.Raised), Vitals: each(r.Vitals, apiVital), CoreGroups: []api.CoreGroup{},
 		TrimInForce: id(r.TrimInForce.Int64), LostTrim: id(r.LostTrim.Int64),
 	}
@@ -119,7 +121,8 @@ func apiRig(r *workshop.Rig) api.Rig {
 			MemoryMB: f.MemoryMB, Microcode: f.Microcode, Channels: len(r.Channels.V)}
 	}
 	if set := r.Set; set != nil {
-		out.Parts = &api.PartNames{Processor: set.Processor.String(), Board: set.Board.String(), Cooler: set.Cooler.String(), Memory: set.Memory.String()}
+		out.Parts = &api.PartNames{Processor: set.Processor.String(), Board: set.Board.String(), Cooler: set.Cooler.String(),
+			Memory: set.Memory.String()}
 		for _, q := range set.Board.Quirks {
 			out.Quirks = append(out.Quirks, q.Text)
 		}

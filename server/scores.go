@@ -19,7 +19,8 @@ func (s *Server) ListYardsticks(c *echo.Context) error {
 }
 
 func apiYardstick(y *workshop.Yardstick) api.Yardstick {
-	return api.Yardstick{Id: y.ID, Name: y.Name, Unit: y.Unit, Better: api.YardstickBetter(y.Better), Own: y.Own, Load: string(y.Load), Seconds: y.TypicalS, Runs: y.Runs}
+	return api.Yardstick{Id: y.ID, Name: y.Name, Unit: y.Unit, Better: api.YardstickBetter(y.Better), Own: y.Own, Load: string(y.Load),
+		Seconds: y.TypicalS, Runs: y.Runs}
 }
 
 // ListScores answers with a rig's scores.
@@ -32,7 +33,8 @@ func (s *Server) ListScores(c *echo.Context, id int64) error {
 }
 
 func apiScore(x *workshop.Score) api.Score {
-	return api.Score{Id: x.ID, Trim: x.TrimID, Trial: id(x.TrialID.Int64), Yardstick: x.Yardstick, Value: x.Value, At: x.RigClock, Spoilt: x.Spoilt, Note: x.Note}
+	return api.Score{Id: x.ID, Trim: x.TrimID, Trial: id(x.TrialID.Int64), Yardstick: x.Yardstick, Value: x.Value, At: x.RigClock,
+		Spoilt: x.Spoilt, Note: x.Note}
 }
 
 // CompareTrims answers with what changed between two trims.

@@ -34,12 +34,14 @@ func (s *Server) ListChannels(c *echo.Context, id int64) error {
 
 // GetTelemetry answers with a trial's figures over one axis.
 func (s *Server) GetTelemetry(c *echo.Context, id int64, params api.GetTelemetryParams) error {
-	view := workshop.View{FromS: params.FromS, ToS: params.ToS, Buckets: deref(params.Buckets), Keys: deref(params.Keys), MeansOnly: deref(params.MeansOnly)}
+	view := workshop.View{FromS: params.FromS, ToS: params.ToS, Buckets: deref(params.Buckets), Keys: deref(params.Keys),
+		MeansOnly: deref(params.MeansOnly)}
 	t, err := s.shop.Telemetry(c.Request().Context(), id, view)
 	if err != nil {
 		return err
 	}
-	out := api.Telemetry{FromS: t.FromS, ToS: t.ToS, LengthS: t.LengthS, BucketS: t.BucketS, Channels: []api.ChannelSeries{}, Bounds: nonNil(t.Bounds)}
+	out := api.Telemetry{FromS: t.FromS, ToS: t.ToS, LengthS: t.LengthS, BucketS: t.BucketS, Channels: []api.ChannelSeries{},
+		Bounds: nonNil(t.Bounds)}
 	for i := range t.Series {
 		out.Channels = append(out.Channels, apiSeries(&t.Series[i], t.OriginMS, view.MeansOnly))
 	}

@@ -97,7 +97,8 @@ func apiEvent(e *workshop.Event, atS float64) api.Event {
 
 func apiLeg(l *workshop.Leg, origin int64) api.Leg {
 	out := api.Leg{
-		Id: l.ID, Load: string(l.Load), Yardstick: l.Yardstick, Cores: nonNil(l.Cores.V), Seconds: l.Seconds, State: string(l.State), RanS: l.SeenS,
+		Id: l.ID, Load: string(l.Load), Yardstick: l.Yardstick, Cores: nonNil(l.Cores.V), Seconds: l.Seconds, State: string(l.State),
+		RanS:    l.SeenS,
 		TargetC: some(l.TargetC), Limiters: map[string]float64{}, Figures: each(l.Figures.V, apiFigure), Evidence: []api.Evidence{},
 	}
 	if l.Width != "" {

@@ -40,8 +40,9 @@ func (s *Server) CheckTrim(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, api.Check{Changes: nonNil(k.Changes), Reason: k.Reason, Forecast: k.Forecast, ParentForecast: k.ParentForecast,
-		Findings: nonNil(k.Findings), Inert: k.Inert, Curve: each(k.Curve, apiCurveOffset), WithinSpec: k.WithinSpec})
+	return c.JSON(http.StatusOK, api.Check{Changes: nonNil(k.Changes), Reason: k.Reason, Forecast: k.Forecast,
+		ParentForecast: k.ParentForecast,
+		Findings:       nonNil(k.Findings), Inert: k.Inert, Curve: each(k.Curve, apiCurveOffset), WithinSpec: k.WithinSpec})
 }
 
 func apiCurveOffset(x *workshop.CurveOffset) api.CurveOffset {
@@ -61,7 +62,8 @@ func apiTrim(t *workshop.Trim) api.Trim {
 	out := api.Trim{
 		Id: t.ID, Rig: t.RigID, Number: t.Number, Name: t.Name, Reason: t.Reason, Settings: t.Settings.V, Changes: nonNil(t.Changes),
 		Standing: api.TrimStanding(t.Standing), InForce: t.InForce, Notes: t.Notes, Profile: api.TrimProfile(t.Profile), CreatedAt: t.CreatedAt,
-		Verdict: string(t.Verdict), Core: t.Core, Summary: t.Summary, Untried: texts(t.Untried.V), Points: t.Points, Parent: id(t.ParentID.Int64), Next: texts(t.Next),
+		Verdict: string(t.Verdict), Core: t.Core, Summary: t.Summary, Untried: texts(t.Untried.V), Points: t.Points,
+		Parent: id(t.ParentID.Int64), Next: texts(t.Next),
 	}
 	if out.Settings == nil {
 		out.Settings = trim.Settings{}
@@ -89,7 +91,8 @@ func (s *Server) CreateTrim(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	made, err := s.shop.MakeTrim(c.Request().Context(), id, workshop.NewTrim{Parent: in.Parent, Name: in.Name, Reason: deref(in.Reason), Changes: in.Settings})
+	made, err := s.shop.MakeTrim(c.Request().Context(), id, workshop.NewTrim{Parent: in.Parent, Name: in.Name, Reason: deref(in.Reason),
+		Changes: in.Settings})
 	if err != nil {
 		return err
 	}
@@ -154,7 +157,8 @@ func (s *Server) answerMade(c *echo.Context, made *workshop.Made) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusCreated, api.MadeTrim{Trim: apiTrim(t), Unfit: nonNil(made.Unfit), Findings: nonNil[preflight.Finding](made.Findings)})
+	return c.JSON(http.StatusCreated, api.MadeTrim{Trim: apiTrim(t), Unfit: nonNil(made.Unfit),
+		Findings: nonNil[preflight.Finding](made.Findings)})
 }
 
 // GetCard answers with the setting card of a trim.

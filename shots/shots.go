@@ -156,7 +156,9 @@ func joinLog(p *rod.Page) error {
 
 // only opens the named groups of a trim's sheet and folds all others.
 func only(p *rod.Page, groups ...string) error {
-	_, err := p.Eval(`(open) => { for (const g of document.querySelectorAll('[data-group]')) { const b = g.querySelector('button'); if ((b.dataset.state === 'open') !== open.includes(g.dataset.group)) b.click() } setTimeout(() => document.querySelector('[data-group="' + open[0] + '"]').scrollIntoView(), 300) }`, groups)
+	_, err := p.Eval(`(open) => { for (const g of document.querySelectorAll('[data-group]')) { const b = g.querySelector('button');
+		if ((b.dataset.state === 'open') !== open.includes(g.dataset.group)) b.click() }
+		setTimeout(() => document.querySelector('[data-group="' + open[0] + '"]').scrollIntoView(), 300) }`, groups)
 	return err
 }
 

@@ -59,7 +59,8 @@ type leg struct {
 }
 
 func newAgent(r *Rig) *agent {
-	a := &agent{rig: r, gone: make(chan struct{}), before: r.last, boot: r.bootID(), stream: fmt.Sprintf("%s-%d-%d", r.cfg.Name, r.state.Boots, time.Now().UnixNano()), seen: map[string]bool{}}
+	a := &agent{rig: r, gone: make(chan struct{}), before: r.last, boot: r.bootID(),
+		stream: fmt.Sprintf("%s-%d-%d", r.cfg.Name, r.state.Boots, time.Now().UnixNano()), seen: map[string]bool{}}
 	a.live, a.end = context.WithCancel(context.Background())
 	a.begun = r.state.Journal
 	a.crash = r.state.Crash
@@ -132,7 +133,8 @@ func (a *agent) begin(o link.Order) {
 	r.state.Journal = []link.Unending{{Order: o.ID, BootID: a.boot, At: r.nowMS()}}
 	r.keep()
 	a.leg = &leg{
-		order: o, random: r.legRandom(), count: make([]float64, len(o.Cores)), clock: make([]float64, r.cfg.Parts.Processor.Cores()), busyS: make([]float64, r.cfg.Parts.Processor.Cores()),
+		order: o, random: r.legRandom(), count: make([]float64, len(o.Cores)), clock: make([]float64, r.cfg.Parts.Processor.Cores()),
+		busyS:   make([]float64, r.cfg.Parts.Processor.Cores()),
 		dropped: map[int]float64{}, limits: map[govern.Limiter]float64{},
 	}
 	if y, ok := yardstick.Of(o.Yardstick); ok && y.Measure == yardstick.BestRate {
@@ -305,7 +307,8 @@ func (a *agent) inject() {
 		return
 	}
 	l.injectd = true
-	a.event(link.Event{Order: l.order.ID, Kind: verdict.EventMiscalculated, AtS: l.at, Core: l.order.Inject.Core, Injected: true, Text: "one bit flipped on purpose"})
+	a.event(link.Event{Order: l.order.ID, Kind: verdict.EventMiscalculated, AtS: l.at, Core: l.order.Inject.Core, Injected: true,
+		Text: "one bit flipped on purpose"})
 	a.finish(link.Faulted, nil)
 }
 
@@ -317,7 +320,8 @@ func (a *agent) keepCool() {
 	}
 	hottest := a.rig.machine.State().HottestC
 	if limit := l.order.AbortC; limit > 0 && hottest >= limit {
-		a.event(link.Event{Order: l.order.ID, Kind: verdict.EventOverheated, AtS: l.at, Core: -1, Text: fmt.Sprintf("%.1f °C reached, the leg may go to %.0f °C", hottest, limit)})
+		a.event(link.Event{Order: l.order.ID, Kind: verdict.EventOverheated, AtS: l.at, Core: -1,
+			Text: fmt.Sprintf("%.1f °C reached, the leg may go to %.0f °C", hottest, limit)})
 		a.finish(link.Aborted, nil)
 		return
 	}

@@ -38,7 +38,8 @@ func (r *Rig) handleChassis(get func(string, func() object)) {
 	})
 	get(chassisPath, func() object {
 		return object{
-			"@odata.id": chassisPath, "@odata.type": "#Chassis.v1_23_0.Chassis", "Id": "1", "Name": "Chassis", "ChassisType": "MidTower", "Status": ok,
+			"@odata.id": chassisPath, "@odata.type": "#Chassis.v1_23_0.Chassis", "Id": "1", "Name": "Chassis", "ChassisType": "MidTower",
+			"Status":  ok,
 			"Sensors": refTo(chassisPath + "/Sensors"), "Thermal": refTo(chassisPath + "/Thermal"), "Power": refTo(chassisPath + "/Power"),
 			"Links": object{"ComputerSystems": []object{refTo(systemPath)}, "ManagedBy": []object{refTo(managerPath)}},
 		}
@@ -68,7 +69,8 @@ func (r *Rig) handleChassis(get func(string, func() object)) {
 				fans = append(fans, object{"MemberId": i, "Name": c.Label, "Reading": r.reading(c), "ReadingUnits": "RPM", "Status": ok})
 			}
 		}
-		return object{"@odata.id": chassisPath + "/Thermal", "@odata.type": "#Thermal.v1_7_1.Thermal", "Id": "Thermal", "Name": "Thermal", "Temperatures": temperatures, "Fans": fans}
+		return object{"@odata.id": chassisPath + "/Thermal", "@odata.type": "#Thermal.v1_7_1.Thermal", "Id": "Thermal", "Name": "Thermal",
+			"Temperatures": temperatures, "Fans": fans}
 	})
 	get(chassisPath+"/Power", func() object {
 		control, voltages := []object{}, []object{}
@@ -80,13 +82,15 @@ func (r *Rig) handleChassis(get func(string, func() object)) {
 				voltages = append(voltages, object{"MemberId": i, "Name": c.Label, "ReadingVolts": r.reading(c), "Status": ok})
 			}
 		}
-		return object{"@odata.id": chassisPath + "/Power", "@odata.type": "#Power.v1_7_1.Power", "Id": "Power", "Name": "Power", "PowerControl": control, "Voltages": voltages}
+		return object{"@odata.id": chassisPath + "/Power", "@odata.type": "#Power.v1_7_1.Power", "Id": "Power", "Name": "Power",
+			"PowerControl": control, "Voltages": voltages}
 	})
 	get("/redfish/v1/Managers", func() object {
 		return collection("/redfish/v1/Managers", "#ManagerCollection.ManagerCollection", "Managers", managerPath)
 	})
 	get(managerPath, func() object {
-		return object{"@odata.id": managerPath, "@odata.type": "#Manager.v1_19_0.Manager", "Id": "1", "Name": "Board controller", "ManagerType": "BMC",
+		return object{"@odata.id": managerPath, "@odata.type": "#Manager.v1_19_0.Manager", "Id": "1", "Name": "Board controller",
+			"ManagerType":     "BMC",
 			"FirmwareVersion": "1.4.2", "Status": ok, "Links": object{"ManagerForServers": []object{refTo(systemPath)}}}
 	})
 }
@@ -104,7 +108,8 @@ func (r *Rig) handleSessions(mux *http.ServeMux, get func(string, func() object)
 		return collection(sessionsPath, "#SessionCollection.SessionCollection", "Sessions", paths...)
 	})
 	show := func(s session) object {
-		return object{"@odata.id": sessionsPath + "/" + s.id, "@odata.type": "#Session.v1_7_0.Session", "Id": s.id, "Name": "Session " + s.id, "UserName": s.user}
+		return object{"@odata.id": sessionsPath + "/" + s.id, "@odata.type": "#Session.v1_7_0.Session", "Id": s.id, "Name": "Session " + s.id,
+			"UserName": s.user}
 	}
 	mux.HandleFunc("POST "+sessionsPath, func(w http.ResponseWriter, q *http.Request) {
 		var body struct{ UserName, Password string }
@@ -114,7 +119,8 @@ func (r *Rig) handleSessions(mux *http.ServeMux, get func(string, func() object)
 		r.mu.Lock()
 		defer r.mu.Unlock()
 		if !r.sessions.knows(body.UserName, body.Password) {
-			refuse(w, http.StatusUnauthorized, message("ResourceAtUriUnauthorized", "The user name or password is wrong.", "Correct them and try again."))
+			refuse(w, http.StatusUnauthorized, message("ResourceAtUriUnauthorized", "The user name or password is wrong.",
+				"Correct them and try again."))
 			return
 		}
 		s := r.sessions.create(body.UserName)

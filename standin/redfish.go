@@ -49,7 +49,8 @@ func (r *Rig) Handler() http.Handler {
 	})
 	mux.HandleFunc("GET /redfish/v1/$metadata", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/xml")
-		_, _ = io.WriteString(w, `<?xml version="1.0"?><edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Version="4.0"><edmx:DataServices/></edmx:Edmx>`)
+		_, _ = io.WriteString(w, `<?xml version="1.0"?>`+"\n"+
+			`<edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Version="4.0"><edmx:DataServices/></edmx:Edmx>`)
 	})
 	get("/redfish/v1/Systems", func() object {
 		return collection("/redfish/v1/Systems", "#ComputerSystemCollection.ComputerSystemCollection", "Computer Systems", systemPath)
@@ -66,9 +67,11 @@ func (r *Rig) Handler() http.Handler {
 	mux.HandleFunc("/redfish/v1/", func(w http.ResponseWriter, q *http.Request) {
 		switch q.URL.Path {
 		case rootPath, systemPath, biosPath, settingsPath, "/redfish/v1/Systems":
-			refuse(w, http.StatusMethodNotAllowed, message("OperationNotAllowed", "The HTTP method is not allowed on this resource.", "Use a method that the resource allows."))
+			refuse(w, http.StatusMethodNotAllowed, message("OperationNotAllowed", "The HTTP method is not allowed on this resource.",
+				"Use a method that the resource allows."))
 		default:
-			refuse(w, http.StatusNotFound, message("ResourceMissingAtURI", "The resource at the URI "+q.URL.Path+" was not found.", "Place a valid resource at the URI or correct the URI and resubmit the request.", q.URL.Path))
+			refuse(w, http.StatusNotFound, message("ResourceMissingAtURI", "The resource at the URI "+q.URL.Path+" was not found.",
+				"Place a valid resource at the URI or correct the URI and resubmit the request.", q.URL.Path))
 		}
 	})
 	return r.guard(mux)
@@ -86,7 +89,8 @@ func (r *Rig) guard(next http.Handler) http.Handler {
 		r.mu.Unlock()
 		if !allowed {
 			w.Header().Set("WWW-Authenticate", `Basic realm="board"`)
-			refuse(w, http.StatusUnauthorized, message("NoValidSession", "There is no valid session established with the implementation.", "Establish a session before attempting any operations."))
+			refuse(w, http.StatusUnauthorized, message("NoValidSession", "There is no valid session established with the implementation.",
+				"Establish a session before attempting any operations."))
 			return
 		}
 		next.ServeHTTP(w, q)
@@ -189,12 +193,15 @@ func (r *Rig) patchSettings(w http.ResponseWriter, q *http.Request) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if match := q.Header.Get("If-Match"); match != "" && match != "*" && match != r.etag() {
-		refuse(w, http.StatusPreconditionFailed, message("PreconditionFailed", "The ETag supplied did not match the ETag required to change this resource.", "Try the operation again using the appropriate ETag."))
+		refuse(w, http.StatusPreconditionFailed, message("PreconditionFailed",
+			"The ETag supplied did not match the ETag required to change this resource.", "Try the operation again using the appropriate ETag."))
 		return
 	}
 	var faults []object
 	if len(body.Attributes) == 0 {
-		faults = append(faults, message("PropertyMissing", "The property Attributes is a required property and must be included in the request.", "Ensure that the property is in the request body and has a valid value and resubmit the request.", "Attributes"))
+		faults = append(faults, message("PropertyMissing",
+			"The property Attributes is a required property and must be included in the request.",
+			"Ensure that the property is in the request body and has a valid value and resubmit the request.", "Attributes"))
 	}
 	if body.ApplyTime != nil && body.ApplyTime.ApplyTime != "OnReset" {
 		faults = append(faults, message("PropertyValueNotInList", "The apply time is not supported.", "Use OnReset.", body.ApplyTime.ApplyTime))
@@ -229,7 +236,9 @@ func (r *Rig) reset(w http.ResponseWriter, q *http.Request) {
 	defer r.mu.Unlock()
 	switch {
 	case !slices.Contains(resetTypes, body.ResetType):
-		refuse(w, http.StatusBadRequest, message("ActionParameterNotSupported", fmt.Sprintf("The parameter ResetType with the value %q is not supported.", body.ResetType), "Use one of "+strings.Join(resetTypes, ", ")+".", "ResetType"))
+		refuse(w, http.StatusBadRequest, message("ActionParameterNotSupported",
+			fmt.Sprintf("The parameter ResetType with the value %q is not supported.", body.ResetType),
+			"Use one of "+strings.Join(resetTypes, ", ")+".", "ResetType"))
 		return
 	case body.ResetType == "On" && r.phase != off:
 		// Already on: nothing to do, as the standard has it.
@@ -262,14 +271,19 @@ func decode(w http.ResponseWriter, q *http.Request, into any) bool {
 	text, err := io.ReadAll(q.Body)
 	switch {
 	case err != nil:
-		refuse(w, http.StatusRequestEntityTooLarge, message("PayloadTooLarge", "The supplied payload exceeds the maximum size supported.", "Send a smaller request."))
+		refuse(w, http.StatusRequestEntityTooLarge, message("PayloadTooLarge", "The supplied payload exceeds the maximum size supported.",
+			"Send a smaller request."))
 	case len(strings.TrimSpace(string(text))) == 0:
-		refuse(w, http.StatusBadRequest, message("EmptyJSON", "The request body submitted contained an empty JSON object and the service is unable to process it.", "Add properties in the JSON object and resubmit the request."))
+		refuse(w, http.StatusBadRequest, message("EmptyJSON",
+			"The request body submitted contained an empty JSON object and the service is unable to process it.",
+			"Add properties in the JSON object and resubmit the request."))
 	default:
 		if err := json.Unmarshal(text, into); err == nil {
 			return true
 		}
-		refuse(w, http.StatusBadRequest, message("MalformedJSON", "The request body submitted was malformed JSON and could not be parsed by the receiving service.", "Ensure that the request body is valid JSON and resubmit the request."))
+		refuse(w, http.StatusBadRequest, message("MalformedJSON",
+			"The request body submitted was malformed JSON and could not be parsed by the receiving service.",
+			"Ensure that the request body is valid JSON and resubmit the request."))
 	}
 	return false
 }

@@ -72,7 +72,8 @@ func (r *Rig) registryEntries() map[string]registryEntry {
 		out[entry.Attribute] = e
 		if two := entry.Second; two != nil {
 			second := e
-			second.entry.Attribute, second.entry.Label, second.entry.Menu, second.entry.Default = two.Attribute, two.Label, two.Menu, part.Number(float64(two.Off)/e.scale)
+			second.entry.Attribute, second.entry.Label, second.entry.Menu, second.entry.Default = two.Attribute, two.Label, two.Menu,
+				part.Number(float64(two.Off)/e.scale)
 			second.off = &two.Off
 			out[two.Attribute] = second
 		}
@@ -84,27 +85,34 @@ func (r *Rig) registryEntries() map[string]registryEntry {
 func (e registryEntry) take(name string, value any) (any, object) {
 	at := "Attributes/" + name
 	if e.entry.Attribute == "" {
-		return nil, message("PropertyUnknown", fmt.Sprintf("The property %s is not in the list of valid properties for the resource.", name), "Remove the unknown property from the request body and resubmit the request.", at)
+		return nil, message("PropertyUnknown", fmt.Sprintf("The property %s is not in the list of valid properties for the resource.", name),
+			"Remove the unknown property from the request body and resubmit the request.", at)
 	}
 	if e.positions != nil {
 		word, ok := value.(string)
 		if !ok || !slices.Contains(e.positions, word) {
-			return nil, message("PropertyValueNotInList", fmt.Sprintf("The value %v for the property %s is not in the list of acceptable values.", value, name), "Choose a value from the enumeration list: "+strings.Join(e.positions, ", ")+".", at)
+			return nil, message("PropertyValueNotInList", fmt.Sprintf("The value %v for the property %s is not in the list of acceptable values.",
+				value, name), "Choose a value from the enumeration list: "+strings.Join(e.positions, ", ")+".", at)
 		}
 		return word, nil
 	}
 	x, ok := value.(float64)
 	if !ok || x != math.Trunc(x) {
-		return nil, message("PropertyValueTypeError", fmt.Sprintf("The value %v for the property %s is not of a type that the property can accept.", value, name), "Correct the value for the property in the request body and resubmit the request.", at)
+		return nil, message("PropertyValueTypeError",
+			fmt.Sprintf("The value %v for the property %s is not of a type that the property can accept.", value, name),
+			"Correct the value for the property in the request body and resubmit the request.", at)
 	}
 	if e.stands(int(x)) {
 		return int(x), nil
 	}
 	if x < e.entry.Min*e.scale-1e-6 || x > e.entry.Max*e.scale+1e-6 {
-		return nil, message("PropertyValueOutOfRange", fmt.Sprintf("The value %v for the property %s is not in the supported range of acceptable values.", value, name), fmt.Sprintf("Give %g to %g.", e.entry.Min*e.scale, e.entry.Max*e.scale), at)
+		return nil, message("PropertyValueOutOfRange",
+			fmt.Sprintf("The value %v for the property %s is not in the supported range of acceptable values.", value, name),
+			fmt.Sprintf("Give %g to %g.", e.entry.Min*e.scale, e.entry.Max*e.scale), at)
 	}
 	if step := (x - e.entry.Min*e.scale) / (e.entry.Step * e.scale); math.Abs(step-math.Round(step)) > 1e-6 {
-		return nil, message("PropertyValueIncorrect", fmt.Sprintf("The property %s with the requested value of %v could not be written because the value does not meet the constraints of the implementation.", name, value), fmt.Sprintf("Use steps of %g.", e.entry.Step*e.scale), at)
+		return nil, message("PropertyValueIncorrect",
+			fmt.Sprintf("The property %s with the requested value of %v could not be written because the value does not meet the constraints of the implementation.", name, value), fmt.Sprintf("Use steps of %g.", e.entry.Step*e.scale), at)
 	}
 	return int(x), nil
 }
@@ -149,7 +157,8 @@ func (r *Rig) handleRegistries(get func(string, func() object)) {
 		}
 		return object{
 			"@odata.type": "#AttributeRegistry.v1_3_7.AttributeRegistry", "Id": registryID, "Name": "Attribute registry", "Language": "en",
-			"RegistryVersion": "1.0.0", "OwningEntity": r.cfg.Parts.Board.Maker + " (simulated)", "RegistryEntries": object{"Attributes": attributes},
+			"RegistryVersion": "1.0.0", "OwningEntity": r.cfg.Parts.Board.Maker + " (simulated)",
+			"RegistryEntries": object{"Attributes": attributes},
 		}
 	})
 }

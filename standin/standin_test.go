@@ -57,7 +57,8 @@ func TestStageRestartReadBack(t *testing.T) {
 	rig, server, cfg := start(t, nil)
 	board := client(t, server.URL)
 	stock := trim.Stock(cfg.Parts.Processor, cfg.Parts.Board)
-	want := stock.With(trim.Settings{"curve.all": part.Number(-10), "curve.core.5": part.Number(4), "limit.ppt": part.Number(142), "memory.profile": part.Choice("rated")})
+	want := stock.With(trim.Settings{"curve.all": part.Number(-10), "curve.core.5": part.Number(4), "limit.ppt": part.Number(142),
+		"memory.profile": part.Choice("rated")})
 	if err := board.Stage(ctx, cfg.Parts.Board, want); err != nil {
 		t.Fatal(err)
 	}
@@ -134,15 +135,18 @@ func TestServiceRefusesBadRequests(t *testing.T) {
 		messages                          []string // message ids expected, in order
 	}{
 		{"unknown attribute", "PATCH", settings, `{"Attributes":{"NoSuch":1}}`, "", 400, []string{"PropertyUnknown"}},
-		{"every fault at once", "PATCH", settings, `{"Attributes":{"CurveShiftAll":-31,"CpuLoadLine":"flat","BoostTopOffset":30,"ThermalGuard":"Maybe"}}`, "", 400,
+		{"every fault at once", "PATCH", settings,
+			`{"Attributes":{"CurveShiftAll":-31,"CpuLoadLine":"flat","BoostTopOffset":30,"ThermalGuard":"Maybe"}}`, "", 400,
 			[]string{"PropertyValueIncorrect", "PropertyValueTypeError", "PropertyValueOutOfRange", "PropertyValueNotInList"}},
-		{"one bad attribute stages none", "PATCH", settings, `{"Attributes":{"CurveShiftAll":-10,"NoSuch":1}}`, "", 400, []string{"PropertyUnknown"}},
+		{"one bad attribute stages none", "PATCH", settings, `{"Attributes":{"CurveShiftAll":-10,"NoSuch":1}}`, "", 400,
+			[]string{"PropertyUnknown"}},
 		{"empty body", "PATCH", settings, ``, "", 400, []string{"EmptyJSON"}},
 		{"no attributes", "PATCH", settings, `{}`, "", 400, []string{"PropertyMissing"}},
 		{"malformed", "PATCH", settings, `{"Attributes":`, "", 400, []string{"MalformedJSON"}},
 		{"huge", "PATCH", settings, `{"Attributes":{"X":"` + strings.Repeat("y", 2<<20) + `"}}`, "", 413, []string{"PayloadTooLarge"}},
 		{"stale ETag", "PATCH", settings, `{"Attributes":{"CurveShiftAll":-10}}`, `"old"`, 412, []string{"PreconditionFailed"}},
-		{"unknown reset", "POST", "/redfish/v1/Systems/1/Actions/ComputerSystem.Reset", `{"ResetType":"Kick"}`, "", 400, []string{"ActionParameterNotSupported"}},
+		{"unknown reset", "POST", "/redfish/v1/Systems/1/Actions/ComputerSystem.Reset", `{"ResetType":"Kick"}`, "", 400,
+			[]string{"ActionParameterNotSupported"}},
 		{"no such resource", "GET", "/redfish/v1/Systems/2", ``, "", 404, []string{"ResourceMissingAtURI"}},
 		{"wrong method", "DELETE", "/redfish/v1/Systems/1", ``, "", 405, []string{"OperationNotAllowed"}},
 	}
@@ -255,7 +259,8 @@ func TestStagingChecksTheRegistry(t *testing.T) {
 			board.Settings[i].Scale = 1e6
 		}
 	}
-	err := client(t, server.URL).Stage(t.Context(), &board, trim.Settings{"curve.all": part.Number(-10), "limit.ppt": part.Number(142), "limit.tdc": part.Number(100)})
+	err := client(t, server.URL).Stage(t.Context(), &board, trim.Settings{"curve.all": part.Number(-10), "limit.ppt": part.Number(142),
+		"limit.tdc": part.Number(100)})
 	var faults invalid.List
 	if !errors.As(err, &faults) || len(faults) != 2 || faults[0].Field != "curve.all" || faults[1].Field != "limit.ppt" {
 		t.Fatalf("got %v, want faults of curve.all and limit.ppt", err)

@@ -104,7 +104,8 @@ func BenchmarkIngest(b *testing.B) {
 		b.Fatal(err)
 	}
 	defer func() { _ = db.Close() }()
-	if _, err := db.ExecContext(b.Context(), `CREATE TABLE sample_rows (leg_id BIGINT, channel_id INT, t BIGINT, v DOUBLE, PRIMARY KEY (leg_id, channel_id, t))`); err != nil {
+	if _, err := db.ExecContext(b.Context(),
+		`CREATE TABLE sample_rows (leg_id BIGINT, channel_id INT, t BIGINT, v DOUBLE, PRIMARY KEY (leg_id, channel_id, t))`); err != nil {
 		b.Fatal(err)
 	}
 	r, _, l := order(b, s)
@@ -136,7 +137,8 @@ func BenchmarkIngest(b *testing.B) {
 	if _, err := db.Exec(`ANALYZE TABLE telemetry`); err != nil {
 		b.Fatal(err)
 	}
-	if err := db.Get(&bytes, `SELECT data_length FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'telemetry'`); err != nil {
+	if err := db.Get(&bytes, `SELECT data_length FROM information_schema.tables
+		WHERE table_schema = DATABASE() AND table_name = 'telemetry'`); err != nil {
 		b.Fatal(err)
 	}
 	samples := float64(channels * minutes * 60)

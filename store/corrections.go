@@ -22,7 +22,8 @@ type Correction struct {
 // Corrections lists the corrections of a rig.
 func (s *Store) Corrections(ctx context.Context, rig int64) ([]Correction, error) {
 	list := []Correction{}
-	err := s.db.SelectContext(ctx, &list, `SELECT rig_id, channel, scale, shift, reason, set_at FROM corrections WHERE rig_id = ? ORDER BY channel`, rig)
+	err := s.db.SelectContext(ctx, &list,
+		`SELECT rig_id, channel, scale, shift, reason, set_at FROM corrections WHERE rig_id = ? ORDER BY channel`, rig)
 	return list, known(err, "list the corrections of rig %d", rig)
 }
 
@@ -31,7 +32,9 @@ func (s *Store) Corrections(ctx context.Context, rig int64) ([]Correction, error
 func (s *Store) SetCorrection(ctx context.Context, c *Correction, anew func(float64) float64) error {
 	c.SetAt = time.Now().UTC().Truncate(time.Microsecond)
 	err := s.within(ctx, func(tx *txn) error {
-		if _, err := tx.NamedExecContext(ctx, `REPLACE INTO corrections (rig_id, channel, scale, shift, reason, set_at) VALUES (:rig_id, :channel, :scale, :shift, :reason, :set_at)`, c); err != nil {
+		if _, err := tx.NamedExecContext(ctx,
+			`REPLACE INTO corrections (rig_id, channel, scale, shift, reason, set_at)
+				VALUES (:rig_id, :channel, :scale, :shift, :reason, :set_at)`, c); err != nil {
 			return err
 		}
 		tx.tell(TopicCorrection, c.RigID, 0)
@@ -62,7 +65,9 @@ func refigure(ctx context.Context, tx *txn, rig int64, key string, anew func(flo
 		ID      int64                  `db:"id"`
 		Figures JSON[[]channel.Figure] `db:"figures"`
 	}
-	if err := tx.SelectContext(ctx, &legs, `SELECT l.id, l.figures FROM legs l JOIN trials t ON t.id = l.trial_id WHERE t.rig_id = ? AND l.figures IS NOT NULL FOR UPDATE`, rig); err != nil {
+	if err := tx.SelectContext(ctx, &legs,
+		`SELECT l.id, l.figures FROM legs l JOIN trials t ON t.id = l.trial_id WHERE t.rig_id = ? AND l.figures IS NOT NULL FOR UPDATE`,
+		rig); err != nil {
 		return err
 	}
 	for _, l := range legs {

@@ -137,7 +137,8 @@ func TestOneTrimForEachProfile(t *testing.T) {
 func TestCardInTheStore(t *testing.T) {
 	s, r, trims := rigWithTrims(t)
 	ctx := t.Context()
-	f := &store.Fitting{RigID: r.ID, TrimID: trims[2].ID, Card: store.AsJSON([]trim.Line{{Key: "curve.all", Label: "Shift", Enter: "\u22125"}}), Ticked: store.AsJSON([]string{})}
+	f := &store.Fitting{RigID: r.ID, TrimID: trims[2].ID, Card: store.AsJSON([]trim.Line{{Key: "curve.all", Label: "Shift",
+		Enter: "\u22125"}}), Ticked: store.AsJSON([]string{})}
 	if err := s.CreateFitting(ctx, f); err != nil {
 		t.Fatal(err)
 	}

@@ -65,7 +65,8 @@ type step struct {
 // ByHand reports whether a person enters the settings at the board.
 func (f *Fitting) ByHand() bool { return f.Card.Valid }
 
-const fittingColumns = `id, rig_id, trim_id, state, failed_in, boot_before, acted_at, found, differences, problem, rig_clock, created_at, ended_at, firmware_version, card, ticked`
+const fittingColumns = `id, rig_id, trim_id, state, failed_in, boot_before, acted_at, found, differences, problem, rig_clock,
+	created_at, ended_at, firmware_version, card, ticked`
 
 // CreateFitting stores a fitting that begins. It is ErrTaken while another fitting or a trial runs on the rig.
 func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
@@ -78,7 +79,8 @@ func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
 		if err := claim(ctx, tx, f.RigID); err != nil {
 			return err
 		}
-		result, err := tx.NamedExecContext(ctx, `INSERT INTO fittings (rig_id, trim_id, state, boot_before, acted_at, problem, rig_clock, created_at, card, ticked)
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO fittings (rig_id, trim_id, state, boot_before, acted_at, problem, rig_clock,
+			created_at, card, ticked)
 			VALUES (:rig_id, :trim_id, :state, :boot_before, :acted_at, :problem, :rig_clock, :created_at, :card, :ticked)`, f)
 		if err != nil {
 			return err
@@ -149,7 +151,8 @@ func (s *Store) SaveFitting(ctx context.Context, lease *Lease, f *Fitting, inFor
 			}
 		}
 		if f.Version != "" {
-			if _, err := tx.ExecContext(ctx, `UPDATE rigs SET firmware_version = ?, check_due = FALSE WHERE id = ?`, f.Version, f.RigID); err != nil {
+			if _, err := tx.ExecContext(ctx, `UPDATE rigs SET firmware_version = ?, check_due = FALSE WHERE id = ?`, f.Version,
+				f.RigID); err != nil {
 				return err
 			}
 		}
@@ -201,7 +204,8 @@ func (s *Store) Fitting(ctx context.Context, id int64) (*Fitting, error) {
 // FirmwareOf returns the version of the board's firmware when a trim was last found in force; empty where it never was.
 func (s *Store) FirmwareOf(ctx context.Context, id int64) (string, error) {
 	var found []string
-	err := s.db.SelectContext(ctx, &found, `SELECT firmware_version FROM fittings WHERE trim_id = ? AND state = ? ORDER BY id DESC LIMIT 1`, id, FitInForce)
+	err := s.db.SelectContext(ctx, &found, `SELECT firmware_version FROM fittings WHERE trim_id = ? AND state = ? ORDER BY id DESC LIMIT 1`,
+		id, FitInForce)
 	if err != nil || len(found) == 0 {
 		return "", known(err, "look for the firmware of trim %d", id)
 	}

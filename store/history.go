@@ -26,7 +26,9 @@ func (s *Store) History(ctx context.Context, rig int64, before time.Time, most i
 		{&h.Incidents, "id, rig_id, trim_id, kind, note, created_at, boot_id", "incidents", "created_at"},
 		{&h.Notices, noticeColumns, "notices", "at"},
 	} {
-		err := s.db.SelectContext(ctx, q.into, `SELECT `+q.columns+` FROM `+q.of+` WHERE rig_id = ? AND `+q.at+` < ? ORDER BY `+q.at+` DESC, id DESC LIMIT ?`, rig, before.UTC(), most)
+		err := s.db.SelectContext(ctx, q.into,
+			`SELECT `+q.columns+` FROM `+q.of+` WHERE rig_id = ? AND `+q.at+` < ? ORDER BY `+q.at+` DESC, id DESC LIMIT ?`, rig, before.UTC(),
+			most)
 		if err != nil {
 			return nil, known(err, "list the %s of rig %d", q.of, rig)
 		}

@@ -37,7 +37,8 @@ func (s *Store) AddIncident(ctx context.Context, i *Incident) error {
 			return err
 		}
 		tx.tell(TopicTrim, i.RigID, i.TrimID)
-		if _, err = tx.ExecContext(ctx, `UPDATE trims SET standing = ? WHERE id = ? AND standing = ?`, verdict.Fitted, i.TrimID, verdict.Proven); err != nil {
+		if _, err = tx.ExecContext(ctx, `UPDATE trims SET standing = ? WHERE id = ? AND standing = ?`, verdict.Fitted, i.TrimID,
+			verdict.Proven); err != nil {
 			return err
 		}
 		return tx.revise(ctx, i.RigID)
@@ -74,6 +75,7 @@ func (s *Store) FittingSince(ctx context.Context, rig int64, boot string) (bool,
 // Incidents lists a rig's incidents, newest first.
 func (s *Store) Incidents(ctx context.Context, rig int64) ([]Incident, error) {
 	list := []Incident{}
-	err := s.db.SelectContext(ctx, &list, `SELECT id, rig_id, trim_id, kind, note, created_at, boot_id FROM incidents WHERE rig_id = ? ORDER BY id DESC LIMIT 200`, rig)
+	err := s.db.SelectContext(ctx, &list,
+		`SELECT id, rig_id, trim_id, kind, note, created_at, boot_id FROM incidents WHERE rig_id = ? ORDER BY id DESC LIMIT 200`, rig)
 	return list, known(err, "list the incidents of rig %d", rig)
 }

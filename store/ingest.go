@@ -18,7 +18,8 @@ var ErrGap = fmt.Errorf("frames are missing before these")
 func (s *Store) Ingest(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
 	var last uint64
 	err := s.within(ctx, func(tx *txn) error {
-		if err := tx.GetContext(ctx, &last, `SELECT last_seq FROM link_streams WHERE rig_id = ? AND stream = ? FOR UPDATE`, rig, stream); err != nil {
+		if err := tx.GetContext(ctx, &last, `SELECT last_seq FROM link_streams WHERE rig_id = ? AND stream = ? FOR UPDATE`, rig,
+			stream); err != nil {
 			return err
 		}
 		in := ingest{store: s, ctx: ctx, tx: tx, rig: rig, legs: map[string]*orderedLeg{}}
@@ -105,7 +106,8 @@ func (in *ingest) frame(f *link.Frame) error {
 		if l != nil {
 			at := f.Started.At
 			l.StartedMS = &at
-			if err := in.exec(`UPDATE legs SET started_ms = ?, state = IF(state = ?, ?, state) WHERE id = ?`, at, LegOrdered, LegRunning, l.ID); err != nil {
+			if err := in.exec(`UPDATE legs SET started_ms = ?, state = IF(state = ?, ?, state) WHERE id = ?`, at, LegOrdered, LegRunning,
+				l.ID); err != nil {
 				return err
 			}
 		}
@@ -119,7 +121,8 @@ func (in *ingest) frame(f *link.Frame) error {
 			continue
 		}
 		l.seenS = max(l.seenS, e.AtS)
-		if err := in.exec(`INSERT INTO events (leg_id, kind, at_s, core, injected, note) VALUES (?, ?, ?, ?, ?, ?)`, l.ID, e.Kind, e.AtS, e.Core, e.Injected, cut(e.Text, maxNote)); err != nil {
+		if err := in.exec(`INSERT INTO events (leg_id, kind, at_s, core, injected, note) VALUES (?, ?, ?, ?, ?, ?)`, l.ID, e.Kind, e.AtS,
+			e.Core, e.Injected, cut(e.Text, maxNote)); err != nil {
 			return err
 		}
 	}

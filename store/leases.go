@@ -82,11 +82,14 @@ func takeLease(ctx context.Context, tx *txn, rig int64, holder string, l Link) (
 func (s *Store) TakeFree(ctx context.Context, rig int64, holder string) (lease Lease, taken bool, err error) {
 	err = s.within(ctx, func(tx *txn) error {
 		taken = false
-		result, err := tx.ExecContext(ctx, `INSERT IGNORE INTO leases (rig_id, holder, epoch, until, linked, clock_at) VALUES (?, '', 0, UTC_TIMESTAMP(6), FALSE, UTC_TIMESTAMP(6))`, rig)
+		result, err := tx.ExecContext(ctx,
+			`INSERT IGNORE INTO leases (rig_id, holder, epoch, until, linked, clock_at)
+				VALUES (?, '', 0, UTC_TIMESTAMP(6), FALSE, UTC_TIMESTAMP(6))`, rig)
 		if err != nil {
 			return err
 		}
-		result, err = tx.ExecContext(ctx, `UPDATE leases SET epoch = epoch + 1, holder = ?, until = UTC_TIMESTAMP(6) + INTERVAL ? MICROSECOND, linked = FALSE
+		result, err = tx.ExecContext(ctx, `UPDATE leases SET epoch = epoch + 1, holder = ?,
+			until = UTC_TIMESTAMP(6) + INTERVAL ? MICROSECOND, linked = FALSE
 			WHERE rig_id = ? AND until <= UTC_TIMESTAMP(6)`, holder, LeaseFor.Microseconds(), rig)
 		if err != nil {
 			return err
@@ -107,7 +110,8 @@ func (s *Store) Renew(ctx context.Context, holder string) ([]Lease, error) {
 	list := []Lease{}
 	err := s.within(ctx, func(tx *txn) error {
 		list = list[:0]
-		_, err := tx.ExecContext(ctx, `UPDATE leases SET until = UTC_TIMESTAMP(6) + INTERVAL ? MICROSECOND WHERE holder = ?`, LeaseFor.Microseconds(), holder)
+		_, err := tx.ExecContext(ctx, `UPDATE leases SET until = UTC_TIMESTAMP(6) + INTERVAL ? MICROSECOND WHERE holder = ?`,
+			LeaseFor.Microseconds(), holder)
 		if err != nil {
 			return err
 		}
@@ -120,13 +124,15 @@ func (s *Store) Renew(ctx context.Context, holder string) ([]Lease, error) {
 func (s *Store) TellLink(ctx context.Context, lease Lease, linked bool, l Link) error {
 	err := s.within(ctx, func(tx *txn) error {
 		var before bool
-		if err := tx.GetContext(ctx, &before, `SELECT linked FROM leases WHERE rig_id = ? AND holder = ? AND epoch = ?`, lease.Rig, lease.Holder, lease.Epoch); err != nil {
+		if err := tx.GetContext(ctx, &before, `SELECT linked FROM leases WHERE rig_id = ? AND holder = ? AND epoch = ?`, lease.Rig,
+			lease.Holder, lease.Epoch); err != nil {
 			return err
 		}
 		if before != linked {
 			tx.tell(TopicRig, lease.Rig, 0)
 		}
-		_, err := tx.ExecContext(ctx, `UPDATE leases SET linked = ?, simulated = ?, clock_ms = ?, clock_rate = ?, clock_at = UTC_TIMESTAMP(6) WHERE rig_id = ? AND holder = ? AND epoch = ?`,
+		_, err := tx.ExecContext(ctx, `UPDATE leases SET linked = ?, simulated = ?, clock_ms = ?, clock_rate = ?, clock_at = UTC_TIMESTAMP(6)
+			WHERE rig_id = ? AND holder = ? AND epoch = ?`,
 			linked, l.Simulated, l.ClockMS, l.ClockRate, lease.Rig, lease.Holder, lease.Epoch)
 		return err
 	})
@@ -158,7 +164,9 @@ func (t *txn) hold(ctx context.Context, lease *Lease) error {
 	if lease == nil {
 		return nil
 	}
-	result, err := t.ExecContext(ctx, `UPDATE leases SET steps = steps + 1 WHERE rig_id = ? AND holder = ? AND epoch = ? AND until > UTC_TIMESTAMP(6)`, lease.Rig, lease.Holder, lease.Epoch)
+	result, err := t.ExecContext(ctx,
+		`UPDATE leases SET steps = steps + 1 WHERE rig_id = ? AND holder = ? AND epoch = ? AND until > UTC_TIMESTAMP(6)`, lease.Rig,
+		lease.Holder, lease.Epoch)
 	if err != nil {
 		return err
 	}

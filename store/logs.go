@@ -74,7 +74,8 @@ func (s *Store) JoinLog(ctx context.Context, l *Log, fill func(add func(leg int6
 			return err
 		}
 		l.Name = cut(l.Name, 120)
-		result, err := tx.NamedExecContext(ctx, `INSERT INTO logs (trial_id, source_id, name, shift_s, channels, lines_read, lines_used, broken, created_at)
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO logs (trial_id, source_id, name, shift_s, channels, lines_read, lines_used,
+			broken, created_at)
 			VALUES (:trial_id, :source_id, :name, :shift_s, :channels, :lines_read, :lines_used, :broken, :created_at)`, l)
 		if err != nil {
 			return err
@@ -96,13 +97,16 @@ func (s *Store) AddReading(ctx context.Context, trial, leg int64, c channel.Chan
 		if err := s.insertBlocks(ctx, tx, leg, map[string][]series.Sample{c.Key: {x}}, nil); err != nil {
 			return err
 		}
-		result, err := tx.ExecContext(ctx, `UPDATE logs SET lines_read = lines_read + 1, lines_used = lines_used + 1 WHERE trial_id = ? AND source_id = ?`, trial, typedSource+c.Key)
+		result, err := tx.ExecContext(ctx,
+			`UPDATE logs SET lines_read = lines_read + 1, lines_used = lines_used + 1 WHERE trial_id = ? AND source_id = ?`, trial,
+			typedSource+c.Key)
 		if err != nil {
 			return err
 		}
 		n, err := result.RowsAffected()
 		if err == nil && n == 0 {
-			_, err = tx.ExecContext(ctx, `INSERT INTO logs (trial_id, source_id, name, shift_s, channels, lines_read, lines_used, broken, created_at) VALUES (?, ?, ?, 0, ?, 1, 1, 0, ?)`,
+			_, err = tx.ExecContext(ctx, `INSERT INTO logs (trial_id, source_id, name, shift_s, channels, lines_read, lines_used, broken,
+				created_at) VALUES (?, ?, ?, 0, ?, 1, 1, 0, ?)`,
 				trial, typedSource+c.Key, c.Label+", typed in", AsJSON([]channel.Channel{c}), time.Now().UTC())
 		}
 		if err != nil {

@@ -52,7 +52,8 @@ func (t *txn) write(ctx context.Context) error {
 	if len(t.news) == 0 {
 		return nil
 	}
-	_, err := t.NamedExecContext(ctx, `INSERT INTO outbox (at, topic, rig_id, ref_id, body) VALUES (UTC_TIMESTAMP(6), :topic, :rig_id, :ref_id, :body)`, t.news)
+	_, err := t.NamedExecContext(ctx,
+		`INSERT INTO outbox (at, topic, rig_id, ref_id, body) VALUES (UTC_TIMESTAMP(6), :topic, :rig_id, :ref_id, :body)`, t.news)
 	return err
 }
 
@@ -82,7 +83,8 @@ func (s *Store) Outbox(ctx context.Context, after int64) ([]News, error) {
 // OutboxBefore returns the number of the newest piece of news that is older than an age; 0 for none.
 func (s *Store) OutboxBefore(ctx context.Context, age time.Duration) (int64, error) {
 	var id int64
-	err := s.db.GetContext(ctx, &id, `SELECT COALESCE(MAX(id), 0) FROM outbox WHERE at < UTC_TIMESTAMP(6) - INTERVAL ? MICROSECOND`, age.Microseconds())
+	err := s.db.GetContext(ctx, &id, `SELECT COALESCE(MAX(id), 0) FROM outbox WHERE at < UTC_TIMESTAMP(6) - INTERVAL ? MICROSECOND`,
+		age.Microseconds())
 	return id, known(err, "look at the outbox")
 }
 

@@ -23,7 +23,8 @@ type Overview struct {
 
 // Overview reads what a glance at the rigs needs; at one of them where only is not 0.
 func (s *Store) Overview(ctx context.Context, only int64) (*Overview, error) {
-	o := &Overview{Standing: map[int64]verdict.Standing{}, Sets: map[int64]*part.Set{}, Fitting: map[int64]bool{}, Trial: map[int64]TrialState{}, Raised: map[int64][]string{}}
+	o := &Overview{Standing: map[int64]verdict.Standing{}, Sets: map[int64]*part.Set{}, Fitting: map[int64]bool{},
+		Trial: map[int64]TrialState{}, Raised: map[int64][]string{}}
 	for _, read := range []func(context.Context, int64, *Overview) error{s.overRigs, s.overParts, s.overWork, s.overHolds, s.overWatches} {
 		if err := read(ctx, only, o); err != nil {
 			return nil, known(err, "look over the rigs")
@@ -37,7 +38,9 @@ func (s *Store) overRigs(ctx context.Context, only int64, o *Overview) error {
 		Rig
 		InForce *verdict.Standing `db:"standing"`
 	}
-	err := s.db.SelectContext(ctx, &rows, `SELECT r.*, m.standing FROM (SELECT `+rigColumns+` FROM rigs WHERE ? = 0 OR id = ?) r LEFT JOIN trims m ON m.id = r.trim_in_force ORDER BY r.id`, only, only)
+	err := s.db.SelectContext(ctx, &rows,
+		`SELECT r.*, m.standing FROM (SELECT `+rigColumns+` FROM rigs WHERE ? = 0 OR id = ?) r LEFT JOIN trims m ON m.id = r.trim_in_force
+			ORDER BY r.id`, only, only)
 	for _, row := range rows {
 		o.Rigs = append(o.Rigs, row.Rig)
 		if row.InForce != nil {
@@ -49,12 +52,15 @@ func (s *Store) overRigs(ctx context.Context, only int64, o *Overview) error {
 
 func (s *Store) overParts(ctx context.Context, only int64, o *Overview) error {
 	var rows []Part
-	err := s.db.SelectContext(ctx, &rows, `SELECT p.kind, p.id, p.name, p.sheet FROM parts p WHERE EXISTS (SELECT 1 FROM rigs r WHERE (? = 0 OR r.id = ?) AND
-		(p.kind = 'processor' AND p.id = r.processor_id OR p.kind = 'board' AND p.id = r.board_id OR p.kind = 'cooler' AND p.id = r.cooler_id OR p.kind = 'memory' AND p.id = r.memory_id))`, only, only)
+	err := s.db.SelectContext(ctx, &rows, `SELECT p.kind, p.id, p.name, p.sheet FROM parts p WHERE EXISTS (SELECT 1 FROM rigs r
+		WHERE (? = 0 OR r.id = ?) AND
+		(p.kind = 'processor' AND p.id = r.processor_id OR p.kind = 'board' AND p.id = r.board_id OR p.kind = 'cooler' AND p.id = r.cooler_id
+		OR p.kind = 'memory' AND p.id = r.memory_id))`, only, only)
 	if err != nil {
 		return err
 	}
-	processors, boards, coolers, kits := map[string]*part.Processor{}, map[string]*part.Board{}, map[string]*part.Cooler{}, map[string]*part.Memory{}
+	processors, boards, coolers, kits := map[string]*part.Processor{}, map[string]*part.Board{}, map[string]*part.Cooler{},
+		map[string]*part.Memory{}
 	for _, p := range rows {
 		switch part.Kind(p.Kind) {
 		case part.KindProcessor:
@@ -71,7 +77,8 @@ func (s *Store) overParts(ctx context.Context, only int64, o *Overview) error {
 		}
 	}
 	for _, r := range o.Rigs {
-		set := &part.Set{Processor: processors[r.Processor.String], Board: boards[r.Board.String], Cooler: coolers[r.Cooler.String], Memory: kits[r.Memory.String]}
+		set := &part.Set{Processor: processors[r.Processor.String], Board: boards[r.Board.String], Cooler: coolers[r.Cooler.String],
+			Memory: kits[r.Memory.String]}
 		if set.Processor != nil && set.Board != nil && set.Cooler != nil && set.Memory != nil {
 			o.Sets[r.ID] = set
 		}
@@ -94,7 +101,8 @@ func (s *Store) overWork(ctx context.Context, only int64, o *Overview) error {
 		Kind  string `db:"kind"`
 		State string `db:"state"`
 	}
-	err := s.db.SelectContext(ctx, &rows, `SELECT rig_id, 'fitting' AS kind, state FROM fittings WHERE ended_at IS NULL AND (? = 0 OR rig_id = ?)
+	err := s.db.SelectContext(ctx, &rows, `SELECT rig_id, 'fitting' AS kind, state FROM fittings
+		WHERE ended_at IS NULL AND (? = 0 OR rig_id = ?)
 		UNION ALL SELECT rig_id, 'trial', state FROM trials WHERE ended_at IS NULL AND (? = 0 OR rig_id = ?)`, only, only, only, only)
 	for _, row := range rows {
 		if row.Kind == "fitting" {

@@ -23,11 +23,13 @@ type Part struct {
 func (s *Store) PutPart(ctx context.Context, p Part) error {
 	return known(s.within(ctx, func(tx *txn) error {
 		if _, err := tx.ExecContext(ctx, `INSERT INTO parts (kind, id, name, sheet, updated_at) VALUES (?, ?, ?, ?, ?)
-			ON DUPLICATE KEY UPDATE name = VALUES(name), sheet = VALUES(sheet), updated_at = VALUES(updated_at)`, p.Kind, p.ID, p.Name, string(p.Sheet), time.Now().UTC()); err != nil {
+			ON DUPLICATE KEY UPDATE name = VALUES(name), sheet = VALUES(sheet), updated_at = VALUES(updated_at)`, p.Kind, p.ID, p.Name,
+			string(p.Sheet), time.Now().UTC()); err != nil {
 			return err
 		}
 		tx.tell(TopicPart, 0, 0)
-		_, err := tx.ExecContext(ctx, `UPDATE rigs SET records_version = records_version + 1 WHERE (? = 'processor' AND processor_id = ?) OR (? = 'board' AND board_id = ?)
+		_, err := tx.ExecContext(ctx, `UPDATE rigs SET records_version = records_version + 1
+			WHERE (? = 'processor' AND processor_id = ?) OR (? = 'board' AND board_id = ?)
 			OR (? = 'cooler' AND cooler_id = ?) OR (? = 'memory' AND memory_id = ?)`, p.Kind, p.ID, p.Kind, p.ID, p.Kind, p.ID, p.Kind, p.ID)
 		return err
 	}), "store %s %s", p.Kind, p.ID)
@@ -55,7 +57,8 @@ func (s *Store) PartSet(ctx context.Context, r *Rig) (*part.Set, error) {
 	}
 	set := &part.Set{}
 	for _, row := range rows {
-		into := map[part.Kind]any{part.KindProcessor: &set.Processor, part.KindBoard: &set.Board, part.KindCooler: &set.Cooler, part.KindMemory: &set.Memory}[row.Kind]
+		into := map[part.Kind]any{part.KindProcessor: &set.Processor, part.KindBoard: &set.Board, part.KindCooler: &set.Cooler,
+			part.KindMemory: &set.Memory}[row.Kind]
 		if err := json.Unmarshal(row.Sheet, into); err != nil {
 			return nil, fmt.Errorf("load the %s sheet of rig %s: %w", row.Kind, r.Name, err)
 		}
@@ -77,8 +80,10 @@ func (s *Store) Part(ctx context.Context, kind, id string) (*Part, error) {
 func (s *Store) DeletePart(ctx context.Context, kind, id string) error {
 	err := s.within(ctx, func(tx *txn) error {
 		var used int
-		if err := tx.GetContext(ctx, &used, `SELECT COUNT(*) FROM rigs WHERE (? = 'processor' AND processor_id = ?) OR (? = 'board' AND board_id = ?)
-			OR (? = 'cooler' AND cooler_id = ?) OR (? = 'memory' AND memory_id = ?) FOR UPDATE`, kind, id, kind, id, kind, id, kind, id); err != nil {
+		if err := tx.GetContext(ctx, &used, `SELECT COUNT(*) FROM rigs
+			WHERE (? = 'processor' AND processor_id = ?) OR (? = 'board' AND board_id = ?)
+			OR (? = 'cooler' AND cooler_id = ?) OR (? = 'memory' AND memory_id = ?) FOR UPDATE`, kind, id, kind, id, kind, id, kind,
+			id); err != nil {
 			return err
 		}
 		if used > 0 {

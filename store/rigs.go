@@ -39,7 +39,8 @@ type Rig struct {
 }
 
 const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id, firmware_address, firmware_user,
-	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, lost_trim, drift, created_at, records_version`
+	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, lost_trim, drift,
+	created_at, records_version`
 
 // CreateRig stores a rig and its first trim, T0: the settings as delivered, or as found where they cannot be read.
 func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool) error {
@@ -85,7 +86,8 @@ func (s *Store) Rig(ctx context.Context, id int64) (*Rig, error) {
 // RigOfLeg returns the rig on which a leg runs.
 func (s *Store) RigOfLeg(ctx context.Context, leg int64) (*Rig, error) {
 	var r Rig
-	err := s.db.GetContext(ctx, &r, `SELECT `+rigColumns+` FROM rigs WHERE id = (SELECT t.rig_id FROM trials t JOIN legs l ON l.trial_id = t.id WHERE l.id = ?)`, leg)
+	err := s.db.GetContext(ctx, &r,
+		`SELECT `+rigColumns+` FROM rigs WHERE id = (SELECT t.rig_id FROM trials t JOIN legs l ON l.trial_id = t.id WHERE l.id = ?)`, leg)
 	return &r, known(err, "find the rig of leg %d", leg)
 }
 
@@ -100,8 +102,10 @@ func (s *Store) RigByToken(ctx context.Context, hash []byte) (*Rig, error) {
 func (s *Store) UpdateRig(ctx context.Context, r *Rig) error {
 	return known(s.within(ctx, func(tx *txn) error {
 		tx.tell(TopicRig, r.ID, 0)
-		_, err := tx.NamedExecContext(ctx, `UPDATE rigs SET ambient_c = :ambient_c, firmware_address = :firmware_address, firmware_user = :firmware_user,
-			firmware_password = :firmware_password, token_hash = :token_hash, refit = :refit, records_version = records_version + 1 WHERE id = :id`, r)
+		_, err := tx.NamedExecContext(ctx, `UPDATE rigs SET ambient_c = :ambient_c, firmware_address = :firmware_address,
+			firmware_user = :firmware_user,
+			firmware_password = :firmware_password, token_hash = :token_hash, refit = :refit, records_version = records_version + 1
+			WHERE id = :id`, r)
 		return err
 	}), "update rig %d", r.ID)
 }
@@ -115,11 +119,13 @@ func (s *Store) Hello(ctx context.Context, rig int64, h *link.Hello, holder stri
 			return err
 		}
 		tx.tell(TopicRig, rig, 0)
-		if _, err := tx.ExecContext(ctx, `UPDATE rigs SET check_due = check_due OR boot_id <> ?, boot_id = ?, facts = ?, channels = ? WHERE id = ?`,
+		if _, err := tx.ExecContext(ctx,
+			`UPDATE rigs SET check_due = check_due OR boot_id <> ?, boot_id = ?, facts = ?, channels = ? WHERE id = ?`,
 			h.BootID, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), rig); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO link_streams (rig_id, stream, last_seq) VALUES (?, ?, 0)`, rig, h.Stream); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO link_streams (rig_id, stream, last_seq) VALUES (?, ?, 0)`, rig,
+			h.Stream); err != nil {
 			return err
 		}
 		return tx.GetContext(ctx, &last, `SELECT last_seq FROM link_streams WHERE rig_id = ? AND stream = ?`, rig, h.Stream)
@@ -177,7 +183,8 @@ func (s *Store) NothingToCheck(ctx context.Context, rig int64) error {
 }
 
 func setInForce(ctx context.Context, tx *txn, rig, trimID int64, at time.Time) error {
-	if _, err := tx.ExecContext(ctx, `UPDATE rigs SET trim_in_force = ?, lost_trim = NULL, drift = NULL WHERE id = ?`, trimID, rig); err != nil {
+	if _, err := tx.ExecContext(ctx, `UPDATE rigs SET trim_in_force = ?, lost_trim = NULL, drift = NULL WHERE id = ?`, trimID,
+		rig); err != nil {
 		return err
 	}
 	_, err := tx.ExecContext(ctx, `UPDATE trims SET fitted_at = COALESCE(fitted_at, ?), standing = IF(standing = ?, ?, standing) WHERE id = ?`,

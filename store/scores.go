@@ -43,7 +43,8 @@ func (s *Store) Yardsticks(ctx context.Context) ([]yardstick.Yardstick, error) {
 // Scores lists a rig's scores, oldest first.
 func (s *Store) Scores(ctx context.Context, rig int64) ([]Score, error) {
 	list := []Score{}
-	err := s.db.SelectContext(ctx, &list, `SELECT s.id, s.trim_id, l.trial_id, s.yardstick_id, s.value, s.rig_clock, s.spoilt, s.note, l.figures
+	err := s.db.SelectContext(ctx, &list, `SELECT s.id, s.trim_id, l.trial_id, s.yardstick_id, s.value, s.rig_clock, s.spoilt, s.note,
+		l.figures
 		FROM scores s LEFT JOIN legs l ON l.id = s.leg_id WHERE s.rig_id = ? ORDER BY s.id`, rig)
 	return list, known(err, "list the scores of rig %d", rig)
 }
@@ -55,12 +56,14 @@ func (s *Store) AddScores(ctx context.Context, rig int64, list []Score, fresh []
 		added = 0
 		tx.tell(TopicTrial, rig, 0)
 		for _, y := range fresh {
-			if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO yardsticks (id, name, unit, better) VALUES (?, ?, ?, ?)`, y.ID, y.Name, y.Unit, y.Better); err != nil {
+			if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO yardsticks (id, name, unit, better) VALUES (?, ?, ?, ?)`, y.ID, y.Name, y.Unit,
+				y.Better); err != nil {
 				return err
 			}
 		}
 		for _, x := range list {
-			result, err := tx.ExecContext(ctx, `INSERT INTO scores (rig_id, trim_id, yardstick_id, value, rig_clock, note) SELECT ?, ?, ?, ?, ?, ? FROM DUAL
+			result, err := tx.ExecContext(ctx, `INSERT INTO scores (rig_id, trim_id, yardstick_id, value, rig_clock, note) SELECT ?, ?, ?, ?, ?,
+				? FROM DUAL
 				WHERE NOT EXISTS (SELECT 1 FROM scores WHERE rig_id = ? AND trim_id = ? AND yardstick_id = ? AND value = ? AND rig_clock = ?)`,
 				rig, x.TrimID, x.Yardstick, x.Value, x.RigClock.UTC(), cut(x.Note, 200), rig, x.TrimID, x.Yardstick, x.Value, x.RigClock.UTC())
 			if err != nil {
@@ -100,7 +103,8 @@ func (s *Store) Values(ctx context.Context, rig int64, yardstick string) (map[in
 		Trim  int64   `db:"trim_id"`
 		Value float64 `db:"value"`
 	}
-	err := s.db.SelectContext(ctx, &rows, `SELECT trim_id, value FROM scores WHERE rig_id = ? AND yardstick_id = ? AND spoilt = '' ORDER BY id`, rig, yardstick)
+	err := s.db.SelectContext(ctx, &rows,
+		`SELECT trim_id, value FROM scores WHERE rig_id = ? AND yardstick_id = ? AND spoilt = '' ORDER BY id`, rig, yardstick)
 	out := map[int64][]float64{}
 	for _, r := range rows {
 		out[r.Trim] = append(out[r.Trim], r.Value)

@@ -47,11 +47,13 @@ func order(t testing.TB, s *store.Store) (*store.Rig, *store.Trial, store.Leg) {
 	t.Helper()
 	ctx := t.Context()
 	r := &store.Rig{Name: "Petrel", TokenHash: make([]byte, 32)}
-	if err := s.CreateRig(ctx, r, &store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{"curve.all": part.Number(0)})}, true); err != nil {
+	if err := s.CreateRig(ctx, r, &store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{"curve.all": part.Number(0)})},
+		true); err != nil {
 		t.Fatal(err)
 	}
 	trial := &store.Trial{RigID: r.ID, TrimID: r.TrimInForce.Int64, Purpose: store.PurposeProof}
-	if err := s.CreateTrial(ctx, trial, []store.Leg{{LegSpec: store.LegSpec{Load: "heavy", Cores: store.AsJSON([]int{0, 1}), Seconds: 10}}}); err != nil {
+	if err := s.CreateTrial(ctx, trial, []store.Leg{{LegSpec: store.LegSpec{Load: "heavy", Cores: store.AsJSON([]int{0, 1}),
+		Seconds: 10}}}); err != nil {
 		t.Fatal(err)
 	}
 	legs, err := s.Legs(ctx, trial.ID)
@@ -164,10 +166,12 @@ func TestOneThingAtATimeOnARig(t *testing.T) {
 	if err := s.CreateFitting(ctx, &store.Fitting{RigID: r.ID, TrimID: trial.TrimID}); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a fitting during a trial: %v, want ErrTaken", err)
 	}
-	if err := s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trial.TrimID, Purpose: store.PurposeProof}, []store.Leg{{LegSpec: store.LegSpec{Load: "idle", Cores: store.AsJSON([]int{0})}}}); !errors.Is(err, store.ErrTaken) {
+	if err := s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trial.TrimID, Purpose: store.PurposeProof},
+		[]store.Leg{{LegSpec: store.LegSpec{Load: "idle", Cores: store.AsJSON([]int{0})}}}); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a trial during a trial: %v, want ErrTaken", err)
 	}
-	if err := s.CreateRig(ctx, &store.Rig{Name: "Petrel", TokenHash: []byte("another token, 32 bytes long....")}, &store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{})}, false); !errors.Is(err, store.ErrTaken) {
+	if err := s.CreateRig(ctx, &store.Rig{Name: "Petrel", TokenHash: []byte("another token, 32 bytes long....")},
+		&store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{})}, false); !errors.Is(err, store.ErrTaken) {
 		t.Errorf("a second rig of the same name: %v, want ErrTaken", err)
 	}
 }
@@ -254,7 +258,8 @@ func TestNumbersAreGivenOnce(t *testing.T) {
 	}
 	for range n {
 		go func() {
-			made <- s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trims[0].ID, Purpose: store.PurposeProof}, []store.Leg{{LegSpec: store.LegSpec{Load: "idle", Cores: store.AsJSON([]int{0}), Seconds: 1}}})
+			made <- s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trims[0].ID, Purpose: store.PurposeProof},
+				[]store.Leg{{LegSpec: store.LegSpec{Load: "idle", Cores: store.AsJSON([]int{0}), Seconds: 1}}})
 		}()
 	}
 	won := 0
@@ -294,7 +299,8 @@ func TestScoresCarryTheirFigures(t *testing.T) {
 	if err != nil || len(scores) != 1 {
 		t.Fatalf("scores: %+v, %v", scores, err)
 	}
-	if x := scores[0]; x.Value != 11700 || x.TrialID.Int64 != trial.ID || x.RigClock.UnixMilli() != 1_700_000_000_000 || x.Figures.V[0].Mean != 141.5 {
+	if x := scores[0]; x.Value != 11700 || x.TrialID.Int64 != trial.ID || x.RigClock.UnixMilli() != 1_700_000_000_000 ||
+		x.Figures.V[0].Mean != 141.5 {
 		t.Errorf("score: %+v", x)
 	}
 }

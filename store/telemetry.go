@@ -130,7 +130,8 @@ func (s *Store) Pack(ctx context.Context, leg int64, quanta map[string]float64) 
 }
 
 // insertBlocks packs the samples of channels, each sorted by time, and stores them.
-func (s *Store) insertBlocks(ctx context.Context, tx *txn, leg int64, channels map[string][]series.Sample, quanta map[string]float64) error {
+func (s *Store) insertBlocks(ctx context.Context, tx *txn, leg int64, channels map[string][]series.Sample,
+	quanta map[string]float64) error {
 	keys := slices.Sorted(maps.Keys(channels))
 	ids, err := s.channels.number(ctx, s.db, keys) // outside: a number outlives a failed packing
 	if err != nil {
@@ -157,7 +158,9 @@ func (s *Store) insertBlocks(ctx context.Context, tx *txn, leg int64, channels m
 	}
 	for part := range slices.Chunk(slices.Concat(packed...), 500) {
 		// A second block of one sample at the same millisecond says nothing new.
-		if _, err := tx.NamedExecContext(ctx, `INSERT IGNORE INTO telemetry (leg_id, channel_id, t0, t1, level, body) VALUES (:leg_id, :channel_id, :t0, :t1, :level, :body)`, part); err != nil {
+		if _, err := tx.NamedExecContext(ctx,
+			`INSERT IGNORE INTO telemetry (leg_id, channel_id, t0, t1, level, body) VALUES (:leg_id, :channel_id, :t0, :t1, :level, :body)`,
+			part); err != nil {
 			return err
 		}
 	}
@@ -233,7 +236,8 @@ func (s *Store) Levels(ctx context.Context, leg int64, q Span) (map[string][]ser
 			return add(key, b.Level)
 		}
 		// Packed by an earlier version, without a level.
-		if err := s.db.GetContext(ctx, &b.Body, `SELECT body FROM telemetry WHERE leg_id = ? AND channel_id = ? AND t0 = ?`, leg, b.Channel, b.T0); err != nil {
+		if err := s.db.GetContext(ctx, &b.Body, `SELECT body FROM telemetry WHERE leg_id = ? AND channel_id = ? AND t0 = ?`, leg, b.Channel,
+			b.T0); err != nil {
 			return err
 		}
 		samples, err := series.Decode(b.Body)
@@ -251,7 +255,8 @@ func (s *Store) Levels(ctx context.Context, leg int64, q Span) (map[string][]ser
 
 // read hands over the blocks of a span, with one of their columns, in the order of channel and time, and then what is not
 // packed yet.
-func (s *Store) read(ctx context.Context, leg int64, q Span, column string, packed func(key string, b *block) error, loose func(map[string][]series.Sample)) error {
+func (s *Store) read(ctx context.Context, leg int64, q Span, column string, packed func(key string, b *block) error,
+	loose func(map[string][]series.Sample)) error {
 	// One snapshot, so that a packing in between neither hides nor doubles samples.
 	return s.once(ctx, func(tx *txn) error {
 		names, ids, err := s.channels.load(ctx, tx)

@@ -131,9 +131,11 @@ type Event struct {
 	Note     string            `db:"note"`
 }
 
-const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, go_on, cores, acted_at, boot_at_end, result, started_at, created_at, ended_at`
+const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, go_on, cores, acted_at, boot_at_end, result,
+	started_at, created_at, ended_at`
 
-const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force, stream, ordered_at,
+const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force,
+	stream, ordered_at,
 	started_ms, seen_s, finished, limiters, result, figures, score, width, memory_mb, abort_c, target_c`
 
 // CreateTrial numbers and stores a trial with its legs. It is ErrTaken while something else runs on the rig.
@@ -147,7 +149,8 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 		if err := tx.GetContext(ctx, &t.Number, `SELECT COALESCE(MAX(number), 0) + 1 FROM trials WHERE rig_id = ?`, t.RigID); err != nil {
 			return err
 		}
-		result, err := tx.NamedExecContext(ctx, `INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, go_on, cores, acted_at, created_at)
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, go_on, cores, acted_at,
+			created_at)
 			VALUES (:rig_id, :trim_id, :number, :name, :purpose, :state, :go_on, :cores, :acted_at, :created_at)`, t)
 		if err != nil {
 			return err
@@ -159,8 +162,10 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 		for i := range legs {
 			legs[i].TrialID, legs[i].Position, legs[i].State = t.ID, i, LegWaiting
 		}
-		_, err = tx.NamedExecContext(ctx, `INSERT INTO legs (trial_id, position, load_kind, yardstick_id, cores, seconds, inject, state, width, memory_mb, abort_c, target_c)
-			VALUES (:trial_id, :position, :load_kind, :yardstick_id, :cores, :seconds, :inject, :state, :width, :memory_mb, :abort_c, :target_c)`, legs)
+		_, err = tx.NamedExecContext(ctx, `INSERT INTO legs (trial_id, position, load_kind, yardstick_id, cores, seconds, inject, state,
+			width, memory_mb, abort_c, target_c)
+			VALUES (:trial_id, :position, :load_kind, :yardstick_id, :cores, :seconds, :inject, :state, :width, :memory_mb, :abort_c, :target_c)`,
+			legs)
 		return err
 	})
 	t.loaded()
@@ -182,7 +187,9 @@ const trialPage = 200
 // is above 0.
 func (s *Store) Trials(ctx context.Context, rig int64, before int) ([]Trial, error) {
 	list := []Trial{}
-	err := s.db.SelectContext(ctx, &list, `SELECT `+trialColumns+` FROM trials WHERE rig_id = ? AND (? <= 0 OR number < ?) ORDER BY number DESC LIMIT ?`, rig, before, before, trialPage)
+	err := s.db.SelectContext(ctx, &list,
+		`SELECT `+trialColumns+` FROM trials WHERE rig_id = ? AND (? <= 0 OR number < ?) ORDER BY number DESC LIMIT ?`, rig, before, before,
+		trialPage)
 	return list, known(err, "list the trials of rig %d", rig)
 }
 
@@ -233,7 +240,8 @@ func (s *Store) saveTrial(ctx context.Context, lease *Lease, t *Trial, judge Jud
 			tx.tell(TopicRig, t.RigID, 0)
 		}
 		result, err := tx.ExecContext(ctx, `UPDATE trials SET state = ?, acted_at = ?, boot_at_end = ?, result = ?, started_at = ?, ended_at = ?
-			WHERE id = ? AND state = ? AND acted_at = ?`, t.State, t.ActedAt, t.BootAtEnd, t.Result, t.StartedAt, t.EndedAt, t.ID, t.from.State, t.from.At)
+			WHERE id = ? AND state = ? AND acted_at = ?`, t.State, t.ActedAt, t.BootAtEnd, t.Result, t.StartedAt, t.EndedAt, t.ID, t.from.State,
+			t.from.At)
 		if err == nil {
 			err = changed(result, ErrMoved)
 		}
@@ -284,7 +292,8 @@ func (s *Store) OrderLeg(ctx context.Context, lease *Lease, t *Trial, l *Leg) er
 			return err
 		}
 		tx.tell(TopicTrial, t.RigID, t.ID)
-		result, err := tx.ExecContext(ctx, `UPDATE legs SET state = ?, order_id = ?, boot_id = ?, stream = ?, in_force = ?, ordered_at = ? WHERE id = ? AND state = ?`,
+		result, err := tx.ExecContext(ctx,
+			`UPDATE legs SET state = ?, order_id = ?, boot_id = ?, stream = ?, in_force = ?, ordered_at = ? WHERE id = ? AND state = ?`,
 			l.State, l.OrderID, l.BootID, l.Stream, l.InForce, l.OrderedAt, l.ID, LegWaiting)
 		if err == nil {
 			err = changed(result, ErrMoved)
@@ -304,7 +313,8 @@ func (s *Store) EndLeg(ctx context.Context, lease *Lease, t *Trial, l *Leg) erro
 			return err
 		}
 		tx.tell(TopicTrial, t.RigID, t.ID)
-		result, err := tx.ExecContext(ctx, `UPDATE legs SET state = ?, result = ?, figures = ?, score = ? WHERE id = ? AND result IS NULL`, l.State, l.Result, l.Figures, l.Score, l.ID)
+		result, err := tx.ExecContext(ctx, `UPDATE legs SET state = ?, result = ?, figures = ?, score = ? WHERE id = ? AND result IS NULL`,
+			l.State, l.Result, l.Figures, l.Score, l.ID)
 		if err == nil {
 			err = changed(result, ErrMoved)
 		}
@@ -315,7 +325,8 @@ func (s *Store) EndLeg(ctx context.Context, lease *Lease, t *Trial, l *Leg) erro
 			return err
 		}
 		tx.tell(TopicTrim, t.RigID, t.TrimID) // whose mean score is another one now
-		_, err = tx.ExecContext(ctx, `INSERT IGNORE INTO scores (rig_id, trim_id, leg_id, yardstick_id, value, rig_clock, spoilt) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+		_, err = tx.ExecContext(ctx, `INSERT IGNORE INTO scores (rig_id, trim_id, leg_id, yardstick_id, value, rig_clock, spoilt)
+			VALUES (?, ?, ?, ?, ?, ?, ?)`,
 			t.RigID, t.TrimID, l.ID, l.Yardstick, l.Score.Float64, FromMS(l.StartedMS.Int64), cut(l.Spoilt, 200))
 		return err
 	})
@@ -325,7 +336,8 @@ func (s *Store) EndLeg(ctx context.Context, lease *Lease, t *Trial, l *Leg) erro
 // Events lists the events of a trial's legs.
 func (s *Store) Events(ctx context.Context, trial int64) ([]Event, error) {
 	list := []Event{}
-	err := s.db.SelectContext(ctx, &list, `SELECT e.id, e.leg_id, e.kind, e.at_s, e.core, e.injected, e.note FROM events e JOIN legs l ON l.id = e.leg_id
+	err := s.db.SelectContext(ctx, &list, `SELECT e.id, e.leg_id, e.kind, e.at_s, e.core, e.injected, e.note
+		FROM events e JOIN legs l ON l.id = e.leg_id
 		WHERE l.trial_id = ? ORDER BY e.id`, trial)
 	return list, known(err, "list the events of trial %d", trial)
 }
@@ -334,7 +346,8 @@ func (s *Store) Events(ctx context.Context, trial int64) ([]Event, error) {
 func (s *Store) AddEvent(ctx context.Context, rig int64, e *Event) error {
 	return known(s.within(ctx, func(tx *txn) error {
 		tx.tell(TopicTrial, rig, 0)
-		result, err := tx.NamedExecContext(ctx, `INSERT INTO events (leg_id, kind, at_s, core, injected, note) VALUES (:leg_id, :kind, :at_s, :core, :injected, :note)`, e)
+		result, err := tx.NamedExecContext(ctx,
+			`INSERT INTO events (leg_id, kind, at_s, core, injected, note) VALUES (:leg_id, :kind, :at_s, :core, :injected, :note)`, e)
 		if err == nil {
 			e.ID, err = result.LastInsertId()
 		}
@@ -354,8 +367,10 @@ type HeldLeg struct {
 // HeldLegs lists every leg of loads of a rig that held for at least so many seconds, oldest first.
 func (s *Store) HeldLegs(ctx context.Context, rig int64, leastS float64) ([]HeldLeg, error) {
 	list := []HeldLeg{}
-	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.load_kind, l.seen_s, l.figures FROM legs l JOIN trials t ON t.id = l.trial_id
-		WHERE t.rig_id = ? AND l.yardstick_id = '' AND l.seen_s >= ? AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, leastS, verdict.Held)
+	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.load_kind, l.seen_s, l.figures
+		FROM legs l JOIN trials t ON t.id = l.trial_id
+		WHERE t.rig_id = ? AND l.yardstick_id = '' AND l.seen_s >= ? AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, leastS,
+		verdict.Held)
 	return list, known(err, "list the legs of rig %d that held", rig)
 }
 
@@ -363,7 +378,8 @@ func (s *Store) HeldLegs(ctx context.Context, rig int64, leastS float64) ([]Held
 func (s *Store) FirstHeld(ctx context.Context, rig int64, kind load.Kind) ([]channel.Figure, error) {
 	var found []JSON[[]channel.Figure]
 	err := s.db.SelectContext(ctx, &found, `SELECT l.figures FROM legs l JOIN trials t ON t.id = l.trial_id JOIN trims m ON m.id = t.trim_id
-		WHERE t.rig_id = ? AND m.number = 0 AND t.purpose = ? AND l.load_kind = ? AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id LIMIT 1`,
+		WHERE t.rig_id = ? AND m.number = 0 AND t.purpose = ? AND l.load_kind = ? AND JSON_VALUE(l.result, '$.verdict') = ?
+		ORDER BY l.id LIMIT 1`,
 		rig, PurposeProof, kind, verdict.Held)
 	if err != nil || len(found) == 0 {
 		return []channel.Figure{}, known(err, "look for the baseline of rig %d", rig)
@@ -374,6 +390,7 @@ func (s *Store) FirstHeld(ctx context.Context, rig int64, kind load.Kind) ([]cha
 // NewestLegs lists the legs of a rig's newest trial.
 func (s *Store) NewestLegs(ctx context.Context, rig int64) ([]Leg, error) {
 	list := []Leg{}
-	err := s.db.SelectContext(ctx, &list, `SELECT `+legColumns+` FROM legs WHERE trial_id = (SELECT MAX(id) FROM trials WHERE rig_id = ?) ORDER BY position`, rig)
+	err := s.db.SelectContext(ctx, &list,
+		`SELECT `+legColumns+` FROM legs WHERE trial_id = (SELECT MAX(id) FROM trials WHERE rig_id = ?) ORDER BY position`, rig)
 	return list, known(err, "list the newest legs of rig %d", rig)
 }

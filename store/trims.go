@@ -41,7 +41,8 @@ type Trim struct {
 	Untried   JSON[[]load.Regime]   `db:"untried"` // regimes in which it has yet to hold, once something held
 }
 
-const trimColumns = `id, rig_id, number, parent_id, name, reason, settings, forecast, standing, verdict, core, verdict_s, created_at, fitted_at, notes, profile, untried`
+const trimColumns = `id, rig_id, number, parent_id, name, reason, settings, forecast, standing, verdict, core, verdict_s, created_at,
+	fitted_at, notes, profile, untried`
 
 // insertTrim numbers and stores a trim. Numbers count per rig from 0, which is stock.
 func insertTrim(ctx context.Context, tx *txn, t *Trim) error {
@@ -60,7 +61,8 @@ func insertTrim(ctx context.Context, tx *txn, t *Trim) error {
 		t.CreatedAt = time.Now()
 	}
 	t.CreatedAt, t.Core = t.CreatedAt.UTC().Truncate(time.Microsecond), -1
-	result, err = tx.NamedExecContext(ctx, `INSERT INTO trims (rig_id, number, parent_id, name, reason, settings, forecast, standing, core, created_at, notes)
+	result, err = tx.NamedExecContext(ctx, `INSERT INTO trims (rig_id, number, parent_id, name, reason, settings, forecast, standing,
+		core, created_at, notes)
 		VALUES (:rig_id, :number, :parent_id, :name, :reason, :settings, :forecast, :standing, :core, :created_at, :notes)`, t)
 	if err != nil {
 		return err
@@ -109,7 +111,8 @@ func (s *Store) NoteTrim(ctx context.Context, t *Trim) error {
 	err := s.within(ctx, func(tx *txn) error {
 		tx.tell(TopicTrim, t.RigID, t.ID)
 		if t.Profile != ProfileNone {
-			if _, err := tx.ExecContext(ctx, `UPDATE trims SET profile = '' WHERE rig_id = ? AND profile = ? AND id <> ?`, t.RigID, t.Profile, t.ID); err != nil {
+			if _, err := tx.ExecContext(ctx, `UPDATE trims SET profile = '' WHERE rig_id = ? AND profile = ? AND id <> ?`, t.RigID, t.Profile,
+				t.ID); err != nil {
 				return err
 			}
 		}
@@ -130,7 +133,8 @@ func judgeTrim(ctx context.Context, tx *txn, id int64, by *verdict.Stood) error 
 // held against it; a zero time is none.
 func tried(ctx context.Context, tx *txn, trim int64) (list []verdict.Tried, incident time.Time, err error) {
 	var trials []Trial
-	if err := tx.SelectContext(ctx, &trials, `SELECT `+trialColumns+` FROM trials WHERE trim_id = ? AND result IS NOT NULL ORDER BY id`, trim); err != nil {
+	if err := tx.SelectContext(ctx, &trials, `SELECT `+trialColumns+` FROM trials WHERE trim_id = ? AND result IS NOT NULL ORDER BY id`,
+		trim); err != nil {
 		return nil, incident, err
 	}
 	var legs []struct {
@@ -161,7 +165,8 @@ func tried(ctx context.Context, tx *txn, trim int64) (list []verdict.Tried, inci
 // InForceOn lists the settings in force on the other rigs with the same processor as one.
 func (s *Store) InForceOn(ctx context.Context, r *Rig) ([]trim.Settings, error) {
 	var rows []JSON[trim.Settings]
-	err := s.db.SelectContext(ctx, &rows, `SELECT m.settings FROM rigs r JOIN trims m ON m.id = r.trim_in_force WHERE r.processor_id = ? AND r.id <> ?`, r.Processor, r.ID)
+	err := s.db.SelectContext(ctx, &rows,
+		`SELECT m.settings FROM rigs r JOIN trims m ON m.id = r.trim_in_force WHERE r.processor_id = ? AND r.id <> ?`, r.Processor, r.ID)
 	list := make([]trim.Settings, len(rows))
 	for i, row := range rows {
 		list[i] = row.V

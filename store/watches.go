@@ -131,7 +131,9 @@ func (s *Store) ClaimNotice(ctx context.Context, hold time.Duration) (*Notice, e
 	err := s.within(ctx, func(tx *txn) error {
 		found = nil
 		now := time.Now().UTC()
-		if err := tx.SelectContext(ctx, &found, `SELECT `+noticeColumns+` FROM notices WHERE due_at <= ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, now); err != nil || len(found) == 0 {
+		if err := tx.SelectContext(ctx, &found,
+			`SELECT `+noticeColumns+` FROM notices WHERE due_at <= ? ORDER BY id LIMIT 1 FOR UPDATE SKIP LOCKED`, now); err != nil ||
+			len(found) == 0 {
 			return err
 		}
 		_, err := tx.ExecContext(ctx, `UPDATE notices SET due_at = ?, tries = tries + 1 WHERE id = ?`, now.Add(hold), found[0].ID)

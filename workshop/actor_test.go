@@ -30,7 +30,8 @@ func TestNobodyMayDoAnything(t *testing.T) {
 		for _, row := range []struct {
 			as   context.Context
 			want error
-		}{{context.Background(), workshop.ErrNobody}, {workshop.As(context.Background(), workshop.Actor{Kind: workshop.Agent, Rig: 77}), workshop.ErrNotAllowed}} {
+		}{{context.Background(), workshop.ErrNobody}, {workshop.As(context.Background(), workshop.Actor{Kind: workshop.Agent, Rig: 77}),
+			workshop.ErrNotAllowed}} {
 			args := []reflect.Value{reflect.ValueOf(row.as)}
 			for k := 1; k < method.Type().NumIn(); k++ {
 				in := method.Type().In(k)
@@ -66,7 +67,8 @@ func TestAgentsSpeakForThemselves(t *testing.T) {
 	if err := hello(workshop.Actor{Kind: workshop.Agent, Rig: r.ID}); err != nil {
 		t.Errorf("its own rig: %v", err)
 	}
-	for _, a := range []workshop.Actor{workshop.Owner, {Kind: workshop.Runner}, {Kind: workshop.Pilot}, {Kind: workshop.Agent, Rig: r.ID + 1}, {Kind: workshop.Agent}} {
+	for _, a := range []workshop.Actor{workshop.Owner, {Kind: workshop.Runner}, {Kind: workshop.Pilot},
+		{Kind: workshop.Agent, Rig: r.ID + 1}, {Kind: workshop.Agent}} {
 		if err := hello(a); !errors.Is(err, workshop.ErrNotAllowed) {
 			t.Errorf("%+v speaks for the rig: %v", a, err)
 		}

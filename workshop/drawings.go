@@ -92,7 +92,8 @@ func (w *Workshop) Draw(ctx context.Context, rig, parent int64, changes trim.Set
 }
 
 // edited loads what a draft that is being edited comes to.
-func (w *Workshop) edited(ctx context.Context, rig, parent int64, changes trim.Settings) (*store.Rig, *part.Set, trim.Settings, *rigKnowledge, error) {
+func (w *Workshop) edited(ctx context.Context, rig, parent int64, changes trim.Settings) (*store.Rig, *part.Set, trim.Settings,
+	*rigKnowledge, error) {
 	if err := may(ctx, look, rig); err != nil {
 		return nil, nil, nil, nil, err
 	}
@@ -126,7 +127,8 @@ func curvesOf(set *part.Set, model *machine.Model) []CoreCurve {
 			continue
 		}
 		cluster := set.Processor.ClusterOf(core)
-		out = append(out, CoreCurve{Core: core, Kind: set.Processor.Clusters[cluster].Kind, MaxV: set.Processor.ClusterMaxV(cluster), Points: model.Curve(core, curvePoints)})
+		out = append(out, CoreCurve{Core: core, Kind: set.Processor.Clusters[cluster].Kind, MaxV: set.Processor.ClusterMaxV(cluster),
+			Points: model.Curve(core, curvePoints)})
 	}
 	return out
 }

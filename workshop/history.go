@@ -75,7 +75,8 @@ func (h *history) measured(ambientC float64) []forecast.Record {
 	for i := range h.records {
 		l := &h.records[i]
 		r := forecast.Record{
-			Settings: l.trim.Settings.V, Load: l.Load, AmbientC: l.figure(channel.Ambient), MHz: l.figure(channel.MeanClock), PackageW: l.figure(channel.PackagePower),
+			Settings: l.trim.Settings.V, Load: l.Load, AmbientC: l.figure(channel.Ambient), MHz: l.figure(channel.MeanClock),
+			PackageW: l.figure(channel.PackagePower),
 			RequestV: l.figure(channel.RequestedVoltage), DeliveredV: l.figure(channel.DeliveredVoltage), HottestC: l.figure(channel.Temperature),
 			CoolantC: l.figure(channel.Coolant),
 		}

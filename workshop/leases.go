@@ -107,7 +107,8 @@ func (w *Workshop) tellLink(ctx context.Context, lease store.Lease) error {
 	if st.Hello.BootID == "" {
 		return nil // it never linked here
 	}
-	return w.store.TellLink(ctx, lease, st.Linked, store.Link{Simulated: st.Hello.Simulated, ClockMS: st.Clock(time.Now()), ClockRate: st.Hello.ClockRate})
+	return w.store.TellLink(ctx, lease, st.Linked, store.Link{Simulated: st.Hello.Simulated, ClockMS: st.Clock(time.Now()),
+		ClockRate: st.Hello.ClockRate})
 }
 
 // Held returns this process's lease of a rig. A rig that nobody holds is taken; false when another process holds it.

@@ -58,7 +58,8 @@ func (w *Workshop) Outcome(ctx context.Context, id int64) (*Outcome, error) {
 		if m.Legs == 0 {
 			continue
 		}
-		m.MeanMHz, m.PackageW, m.DeliveredV = averageOf(figures[channel.MeanClock]), averageOf(figures[channel.PackagePower]), averageOf(figures[channel.DeliveredVoltage])
+		m.MeanMHz, m.PackageW, m.DeliveredV = averageOf(figures[channel.MeanClock]), averageOf(figures[channel.PackagePower]),
+			averageOf(figures[channel.DeliveredVoltage])
 		m.HottestC, m.AmbientC = averageOf(figures[channel.Temperature]), averageOf(figures[channel.Ambient])
 		out.Measured = append(out.Measured, m)
 	}

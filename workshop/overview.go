@@ -124,7 +124,8 @@ func audit(set *part.Set) []LimitAudit {
 		board float64
 	}{
 		{"limit.ppt", l.SustainedW}, {"limit.tdc", l.SustainedA}, {"limit.edc", l.PeakA},
-		{"limit.pl1", l.SustainedW}, {"limit.pl2", l.ShortW}, {"limit.tau", l.WindowS}, {"limit.iccMax", l.PeakA}, {"limit.temperature", l.TemperatureC},
+		{"limit.pl1", l.SustainedW}, {"limit.pl2", l.ShortW}, {"limit.tau", l.WindowS}, {"limit.iccMax", l.PeakA},
+		{"limit.temperature", l.TemperatureC},
 	} {
 		def, index, _ := trim.Find(one.key)
 		if def.Parts != nil && !def.Parts(set.Processor) {

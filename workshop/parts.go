@@ -39,7 +39,8 @@ func (w *Workshop) SavePart(ctx context.Context, kind, id string, text []byte) (
 	}
 	name := part.NameOf(sheet)
 	if name.ID != id {
-		return nil, invalid.List{{Field: "id", Problem: "the sheet says \"" + name.ID + "\", the address \"" + id + "\"", Remedy: "let both agree"}}
+		return nil, invalid.List{{Field: "id", Problem: "the sheet says \"" + name.ID + "\", the address \"" + id + "\"",
+			Remedy: "let both agree"}}
 	}
 	out := &store.Part{Kind: kind, ID: id, Name: name.String(), Sheet: text}
 	return out, w.store.PutPart(ctx, *out)

@@ -83,7 +83,8 @@ func TestSameFindingsThroughEveryDoor(t *testing.T) {
 	// Core 5 failed at -14, and the one like it stands at +3.
 	failed := make(rig.ID, stock, trim.Settings{"curve.all": part.Number(-14)}).Trim
 	trial := &store.Trial{RigID: rig.ID, TrimID: failed.ID, Purpose: store.PurposeProof}
-	if err := s.CreateTrial(ctx, trial, []store.Leg{{LegSpec: store.LegSpec{Load: "heavy", Cores: store.AsJSON([]int{5}), Seconds: 60}}}); err != nil {
+	if err := s.CreateTrial(ctx, trial, []store.Leg{{LegSpec: store.LegSpec{Load: "heavy", Cores: store.AsJSON([]int{5}),
+		Seconds: 60}}}); err != nil {
 		t.Fatal(err)
 	}
 	trial.State, trial.Result = store.TrialEnded, store.AsJSON(verdict.Result{Verdict: verdict.Miscalculated, Core: 5, AtS: 7})
@@ -135,7 +136,8 @@ func TestSameFindingsThroughEveryDoor(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for door, got := range map[string][]preflight.Finding{"made": made.Findings, "looked at": looked.Findings, "from a file": imported.Findings, "copied": copied.Findings} {
+	for door, got := range map[string][]preflight.Finding{"made": made.Findings, "looked at": looked.Findings,
+		"from a file": imported.Findings, "copied": copied.Findings} {
 		if rules(got) != want {
 			t.Errorf("%s:\n%s\nwhile it was typed:\n%s", door, rules(got), want)
 		}

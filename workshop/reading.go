@@ -58,7 +58,8 @@ func (w *Workshop) NoteReading(ctx context.Context, trial int64, in Reading) (*R
 	case in.AtS != nil:
 		at = origin + int64(math.Round(1000**in.AtS))
 		if end := leg.EndMS(); at < leg.StartedMS.Int64 || at > end {
-			f.Add("atS", "give a moment of the leg", "the leg ran from %.0f s to %.0f s", float64(leg.StartedMS.Int64-origin)/1000, float64(end-origin)/1000)
+			f.Add("atS", "give a moment of the leg", "the leg ran from %.0f s to %.0f s", float64(leg.StartedMS.Int64-origin)/1000,
+				float64(end-origin)/1000)
 		}
 	}
 	if len(f) > 0 {

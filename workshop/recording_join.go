@@ -237,7 +237,8 @@ func (j *join) span() string {
 	if j.lines == 0 {
 		return ""
 	}
-	return fmt.Sprintf(": they lie from %.0f s to %.0f s, the trial from 0 s to %.0f s", float64(j.from-j.clock.origin)/1000, float64(j.to-j.clock.origin)/1000, float64(j.clock.end-j.clock.origin)/1000)
+	return fmt.Sprintf(": they lie from %.0f s to %.0f s, the trial from 0 s to %.0f s", float64(j.from-j.clock.origin)/1000,
+		float64(j.to-j.clock.origin)/1000, float64(j.clock.end-j.clock.origin)/1000)
 }
 
 // figures adds what the log tells to the figures of each leg.

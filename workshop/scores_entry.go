@@ -49,7 +49,8 @@ func (w *Workshop) AddScores(ctx context.Context, rig int64, in NewScores) (Adde
 	y := e.yardstick(in.Yardstick, in.Unit, in.Better, "", &f)
 	for i, v := range in.Values {
 		// Runs of one entry stand a microsecond apart, so that equal values are told from one that is entered twice.
-		e.add(store.Score{TrimID: in.Trim, Yardstick: y, Value: v, RigClock: at.Add(time.Duration(i) * time.Microsecond), Note: in.Note}, "values", &f)
+		e.add(store.Score{TrimID: in.Trim, Yardstick: y, Value: v, RigClock: at.Add(time.Duration(i) * time.Microsecond), Note: in.Note},
+			"values", &f)
 	}
 	return w.added(ctx, e, f)
 }
@@ -130,13 +131,15 @@ func (e *entry) yardstick(name, unit, better, at string, f *invalid.List) string
 		f.Add(placed(at, "yardstick"), "give its name", "%.40q holds no letter", name)
 		return ""
 	}
-	if _, own := yardstick.Of(id); own || slices.ContainsFunc(yardstick.List(), func(y yardstick.Yardstick) bool { return strings.EqualFold(y.Name, name) }) {
+	if _, own := yardstick.Of(id); own || slices.ContainsFunc(yardstick.List(),
+		func(y yardstick.Yardstick) bool { return strings.EqualFold(y.Name, name) }) {
 		f.Add(placed(at, "yardstick"), "run a benchmark on the Trial sheet", "%s is taken by the rig itself", name)
 		return ""
 	}
 	if i := slices.IndexFunc(e.known, func(y yardstick.Yardstick) bool { return y.ID == id }); i >= 0 {
 		if y := e.known[i]; unit != "" && unit != y.Unit || better != "" && better != string(y.Better) {
-			f.Add(placed(at, "unit"), fmt.Sprintf("give the score in %s, where %s is better, or name another yardstick", y.Unit, y.Better), "%s is known in %s, where %s is better", y.Name, y.Unit, y.Better)
+			f.Add(placed(at, "unit"), fmt.Sprintf("give the score in %s, where %s is better, or name another yardstick", y.Unit, y.Better),
+				"%s is known in %s, where %s is better", y.Name, y.Unit, y.Better)
 		}
 		return id
 	}

@@ -80,7 +80,8 @@ func windowOf(t *Trial, view *View) (w window, begun bool, err error) {
 		w.to = w.origin + int64(1000**view.ToS)
 	}
 	if w.to <= w.from {
-		return w, true, invalid.List{{Field: "toS", Problem: fmt.Sprintf("it ends at %g s, where it begins or before", float64(w.to-w.origin)/1000),
+		return w, true, invalid.List{{Field: "toS", Problem: fmt.Sprintf("it ends at %g s, where it begins or before",
+			float64(w.to-w.origin)/1000),
 			Remedy: "give an end after the start"}}
 	}
 	return w, true, nil
@@ -107,7 +108,8 @@ func (w *Workshop) Telemetry(ctx context.Context, trial int64, view View) (*Tele
 	if err != nil || !begun {
 		return out, err
 	}
-	out.OriginMS, out.FromS, out.ToS, out.LengthS = v.origin, float64(v.from-v.origin)/1000, float64(v.to-v.origin)/1000, float64(v.end-v.origin)/1000
+	out.OriginMS, out.FromS, out.ToS, out.LengthS = v.origin, float64(v.from-v.origin)/1000, float64(v.to-v.origin)/1000,
+		float64(v.end-v.origin)/1000
 	out.BucketS = (out.ToS - out.FromS) / float64(v.buckets)
 	right, err := w.rightOf(ctx, r)
 	if err != nil {
@@ -177,7 +179,8 @@ func (w *Workshop) samples(ctx context.Context, legs []store.Leg, q store.Span) 
 }
 
 // fine gathers buckets from the samples themselves.
-func (w *Workshop) fine(ctx context.Context, r *store.Rig, right Right, legs []store.Leg, v *window) ([]channel.Channel, map[string][]series.Bucket, error) {
+func (w *Workshop) fine(ctx context.Context, r *store.Rig, right Right, legs []store.Leg, v *window) ([]channel.Channel,
+	map[string][]series.Bucket, error) {
 	samples, err := w.samples(ctx, legs, v.span(r, everything))
 	if err != nil {
 		return nil, nil, err
@@ -202,7 +205,8 @@ func (w *Workshop) fine(ctx context.Context, r *store.Rig, right Right, legs []s
 
 // coarse gathers buckets from the levels, for spans too long to read every sample. Of categories every sample is read all
 // the same: a level holds a mean, which says nothing of them.
-func (w *Workshop) coarse(ctx context.Context, r *store.Rig, right Right, legs []store.Leg, v *window) ([]channel.Channel, map[string][]series.Bucket, error) {
+func (w *Workshop) coarse(ctx context.Context, r *store.Rig, right Right, legs []store.Leg, v *window) ([]channel.Channel,
+	map[string][]series.Bucket, error) {
 	out := map[string][]series.Bucket{}
 	q := v.span(r, figures)
 	for _, l := range legs {

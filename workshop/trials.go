@@ -241,7 +241,8 @@ func (w *Workshop) laddered(ctx context.Context, id string, t *store.Trial, core
 	legs := make([]store.Leg, len(steps))
 	for i, s := range steps {
 		legs[i].InForce = true
-		legs[i].LegSpec = store.LegSpec{Load: s.Load, Cores: store.AsJSON(s.Cores), Seconds: s.Seconds, Width: s.Width, MemoryMB: s.MemoryMB, AbortC: s.AbortC, TargetC: s.TargetC}
+		legs[i].LegSpec = store.LegSpec{Load: s.Load, Cores: store.AsJSON(s.Cores), Seconds: s.Seconds, Width: s.Width, MemoryMB: s.MemoryMB,
+			AbortC: s.AbortC, TargetC: s.TargetC}
 	}
 	return legs, err
 }
@@ -335,7 +336,8 @@ func checkCores(f *invalid.List, on, running []int) {
 	seen := map[int]bool{}
 	for _, core := range on {
 		if !slices.Contains(running, core) || seen[core] {
-			f.Add("cores", fmt.Sprintf("name each core once, of %d that run: %s", len(running), coresInWords(running)), "core %d does not run or stands twice", core)
+			f.Add("cores", fmt.Sprintf("name each core once, of %d that run: %s", len(running), coresInWords(running)),
+				"core %d does not run or stands twice", core)
 		}
 		seen[core] = true
 	}

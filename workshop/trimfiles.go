@@ -22,7 +22,8 @@ func (w *Workshop) ExportTrim(ctx context.Context, id int64) (text []byte, name 
 	if err != nil {
 		return nil, "", err
 	}
-	file := trim.File{Name: t.Name, Reason: t.Reason, For: trim.For{Processor: set.Processor.ID, Board: set.Board.ID}, Settings: trim.Settings{}}
+	file := trim.File{Name: t.Name, Reason: t.Reason, For: trim.For{Processor: set.Processor.ID, Board: set.Board.ID},
+		Settings: trim.Settings{}}
 	for _, c := range trim.Diff(trim.Stock(set.Processor, set.Board), t.Settings.V) {
 		if c.To.IsSet() {
 			file.Settings[c.Key] = c.To

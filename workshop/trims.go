@@ -47,7 +47,8 @@ func (w *Workshop) trimOf(ctx context.Context, rig, id int64) (*store.Trim, erro
 }
 
 // onParent returns a parent, nil for the board's settings as delivered where it is 0, and the settings that changes on it make.
-func (w *Workshop) onParent(ctx context.Context, rig int64, set *part.Set, parent int64, changes trim.Settings) (*store.Trim, trim.Settings, error) {
+func (w *Workshop) onParent(ctx context.Context, rig int64, set *part.Set, parent int64, changes trim.Settings) (*store.Trim,
+	trim.Settings, error) {
 	stock := trim.Stock(set.Processor, set.Board)
 	if parent == 0 {
 		return nil, stock.With(changes), nil

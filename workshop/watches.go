@@ -30,7 +30,8 @@ func (w *Workshop) AddWatch(ctx context.Context, rig int64, rule watch.Rule, sen
 	}
 	faults := rule.Validate().Under("rule")
 	if !slices.ContainsFunc(r.Channels.V, func(c channel.Channel) bool { return c.Key == rule.Channel }) {
-		faults.Add("rule.channel", fmt.Sprintf("name one of the %d channels of %s", len(r.Channels.V), r.Name), "%.40q is none of them", rule.Channel)
+		faults.Add("rule.channel", fmt.Sprintf("name one of the %d channels of %s", len(r.Channels.V), r.Name), "%.40q is none of them",
+			rule.Channel)
 	}
 	if u, err := url.Parse(send); send != "" && (err != nil || (u.Scheme != "http" && u.Scheme != "https") || u.Host == "") {
 		faults.Add("send", "give an address such as http://host/path", "%.60q is no address", send)

@@ -34,7 +34,8 @@ func TestMain(m *testing.M) {
 		os.Exit(storetest.Main(m))
 	}
 	rate, _ := strconv.ParseFloat(os.Args[4], 64)
-	err := agent.Run(context.Background(), agent.Config{Server: os.Args[1], Token: os.Args[2], StateDir: os.Args[3], Rate: rate, Root: os.DirFS(root), Log: slog.Default()})
+	err := agent.Run(context.Background(), agent.Config{Server: os.Args[1], Token: os.Args[2], StateDir: os.Args[3], Rate: rate,
+		Root: os.DirFS(root), Log: slog.Default()})
 	fmt.Fprintln(os.Stderr, err)
 	os.Exit(1)
 }

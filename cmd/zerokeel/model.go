@@ -97,7 +97,8 @@ func printSeries(w io.Writer, model *machine.Model, kind load.Kind, ambient, sec
 				machine.State
 			}{m.Time(), s})
 		} else {
-			_, err = fmt.Fprintf(w, "%4.0f  %5.0f  %.3f  %.3f  %5.1f  %5.1f  %10.1f  %s\n", m.Time(), s.MeanMHz, s.RequestV, s.DeliveredV, s.Amps, s.PackageW, s.HottestC, s.Limiter)
+			_, err = fmt.Fprintf(w, "%4.0f  %5.0f  %.3f  %.3f  %5.1f  %5.1f  %10.1f  %s\n", m.Time(), s.MeanMHz, s.RequestV, s.DeliveredV, s.Amps,
+				s.PackageW, s.HottestC, s.Limiter)
 		}
 		if err != nil {
 			return fmt.Errorf("print: %w", err)
@@ -117,7 +118,8 @@ func printState(w io.Writer, s machine.State, asJSON bool) error {
 	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s load, held by %s\n", s.Load, s.Limiter)
-	fmt.Fprintf(&b, "core voltage   %.3f V requested, %.3f V delivered, %.3f V dip, %.3f V overshoot\n", s.RequestV, s.DeliveredV, s.DipV, s.OvershootV)
+	fmt.Fprintf(&b, "core voltage   %.3f V requested, %.3f V delivered, %.3f V dip, %.3f V overshoot\n", s.RequestV, s.DeliveredV, s.DipV,
+		s.OvershootV)
 	fmt.Fprintf(&b, "power          %.1f W package at %.1f A, %.1f W at the wall\n", s.PackageW, s.Amps, s.WallW)
 	fmt.Fprintf(&b, "temperature    %.1f °C hottest core, %.1f °C coolant, %.1f °C VRM\n", s.HottestC, s.CoolantC, s.VRMC)
 	fmt.Fprintf(&b, "fan            %.0f %%, %.0f rpm, %.1f dB(A)\n", s.FanDuty, s.FanRPM, s.NoiseDB)

@@ -52,7 +52,8 @@ func TestModelPrintsSteadyStateAndSeries(t *testing.T) {
 	if len(lines) != 2400 || math.Abs(last.TimeS-2400) > 0.05 || math.Abs(last.HottestC-steady.HottestC) > 0.2 {
 		t.Errorf("%d lines, the last at %.2f s with %.2f °C; steady %.2f °C", len(lines), last.TimeS, last.HottestC, steady.HottestC)
 	}
-	if plain, err := model(t, "--load", "idle"); err != nil || !strings.Contains(plain, "idle load, held by none") || strings.Count(plain, "core ") < 8 {
+	if plain, err := model(t, "--load", "idle"); err != nil || !strings.Contains(plain, "idle load, held by none") ||
+		strings.Count(plain, "core ") < 8 {
 		t.Errorf("in words: %v\n%s", err, plain)
 	}
 }

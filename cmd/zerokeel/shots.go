@@ -20,7 +20,8 @@ import (
 func shotsCommand() *cobra.Command {
 	var address, folder string
 	cmd := &cobra.Command{
-		Use: "shots [NAME …]", Short: "Make the pictures of the documentation from the demo", ValidArgs: shots.Names(), Args: cobra.OnlyValidArgs,
+		Use: "shots [NAME …]", Short: "Make the pictures of the documentation from the demo", ValidArgs: shots.Names(),
+		Args: cobra.OnlyValidArgs,
 		RunE: func(cmd *cobra.Command, names []string) error {
 			if address != "" {
 				return shots.Make(cmd.Context(), address, folder, names)

@@ -39,13 +39,15 @@ func TestRegistry(t *testing.T) {
 					t.Errorf("%s is found as %s, %d", key, found.Pattern, got)
 				}
 				c := channel.Of(key, 0.5)
-				if c.Key != key || c.Unit != d.Unit || c.Quantum != 0.5 || (c.Core >= 0) != (d.Scope == channel.ScopeCore) || strings.Contains(c.Label, "%") {
+				if c.Key != key || c.Unit != d.Unit || c.Quantum != 0.5 || (c.Core >= 0) != (d.Scope == channel.ScopeCore) ||
+					strings.Contains(c.Label, "%") {
 					t.Errorf("%s becomes %+v", key, c)
 				}
 			}
 		})
 	}
-	for _, key := range []string{"", ".", "temperature", "temperature.core", "temperature.core.", "temperature.core.x", "temperature.core.-1", "temperature.core.01",
+	for _, key := range []string{"", ".", "temperature", "temperature.core", "temperature.core.", "temperature.core.x",
+		"temperature.core.-1", "temperature.core.01",
 		"temperature.core.*", "temperature.core.1.2", "limiter.3", "voltage.core.delivered.2"} {
 		if d, _, ok := channel.Find(key); ok {
 			t.Errorf("%q is found as %s", key, d.Pattern)
@@ -60,7 +62,8 @@ func TestUnknownChannels(t *testing.T) {
 		t.Errorf("%+v", d)
 	}
 	q := channel.QuantityOf("flow")
-	if !q.Plausible(-1e9) || channel.QuantityOf("temperature").Plausible(0) || !channel.QuantityOf("temperature").Plausible(-20) || channel.QuantityOf("voltage").Plausible(math.NaN()) {
+	if !q.Plausible(-1e9) || channel.QuantityOf("temperature").Plausible(0) || !channel.QuantityOf("temperature").Plausible(-20) ||
+		channel.QuantityOf("voltage").Plausible(math.NaN()) {
 		t.Error("bounds of quantities")
 	}
 }
@@ -97,7 +100,8 @@ func TestLimiterIsNeverAMean(t *testing.T) {
 
 // TestDerived: what tells of several cores is derived from those that are awake, and says what it comes from.
 func TestDerived(t *testing.T) {
-	clocks := []channel.Channel{channel.OfCore(channel.EffectiveClock, 0, 1), channel.OfCore(channel.EffectiveClock, 1, 1), channel.OfCore(channel.EffectiveClock, 2, 1)}
+	clocks := []channel.Channel{channel.OfCore(channel.EffectiveClock, 0, 1), channel.OfCore(channel.EffectiveClock, 1, 1),
+		channel.OfCore(channel.EffectiveClock, 2, 1)}
 	samples := channel.Samples{clocks[0].Key: run(5000, 5000, 50), clocks[1].Key: run(4800, 20, 40), clocks[2].Key: run(math.NaN(), 0, 30)}
 	list, derived := channel.Derived(clocks, samples)
 	if len(list) != 2 {
@@ -111,12 +115,14 @@ func TestDerived(t *testing.T) {
 		}
 	}
 	for _, d := range channel.Registry {
-		if sources := channel.Sources(d.Pattern); len(sources) > 0 && !d.Derived || len(sources) == 0 && d.Derived && d.Pattern != channel.StartOfRun {
+		if sources := channel.Sources(d.Pattern); len(sources) > 0 && !d.Derived || len(sources) == 0 && d.Derived &&
+			d.Pattern != channel.StartOfRun {
 			t.Errorf("%s is derived: %t, from %v", d.Pattern, d.Derived, sources)
 		}
 	}
 	bucket := func(t int64, x float64) series.Bucket { return series.Bucket{T: t, Min: x, Mean: x, Max: x, N: 1} }
-	above := channel.Above(map[string][]series.Bucket{channel.Temperature: {bucket(0, 60), bucket(2000, 70)}, channel.Ambient: {bucket(1000, 22), bucket(2000, 25)}}, 99)
+	above := channel.Above(map[string][]series.Bucket{channel.Temperature: {bucket(0, 60), bucket(2000, 70)},
+		channel.Ambient: {bucket(1000, 22), bucket(2000, 25)}}, 99)
 	if len(above) != 2 || above[0].Mean != 38 || above[1].Mean != 45 {
 		t.Errorf("above ambient: %+v", above)
 	}

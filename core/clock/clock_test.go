@@ -66,7 +66,8 @@ func TestTopFollowsTheTable(t *testing.T) {
 		{"cluster ratio", skua, func(t *clock.Table) { t.Cluster[1] = 36; t.E = 40 }, 13, 1, false, 3600},
 	}
 	for _, row := range rows {
-		table := clock.Table{ReferenceMHz: 100, Boost: true, Active: make([]float64, row.p.Cores()), Cluster: make([]float64, len(row.p.Clusters)), Core: make([]float64, row.p.Cores())}
+		table := clock.Table{ReferenceMHz: 100, Boost: true, Active: make([]float64, row.p.Cores()),
+			Cluster: make([]float64, len(row.p.Clusters)), Core: make([]float64, row.p.Cores())}
 		if row.change != nil {
 			row.change(&table)
 		}

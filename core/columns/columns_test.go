@@ -22,17 +22,27 @@ func TestDetect(t *testing.T) {
 		columns    string
 		at         string // of the first line of data
 	}{
-		{"plain", "time,CPU [°C],Fan (RPM)\n2026-03-01 10:00:00,45.5,900\n2026-03-01 10:00:01,46,910\n", ", false 1 stamp 0 -1 2006-1-2 15:4:5 2", "time|CPU °C|Fan RPM", "2026-03-01T10:00:00Z"},
-		{"decimal comma, two columns of time", "Datum;Zeit;Leistung [W];Spannung [mV]\n13.02.2026;08:05:09,25;101,5;1205,1\n13.02.2026;08:05:10,25;99,25;1204,9\n", "; true 1 stamp 1 0 2.1.2006 15:4:5 2", "Datum|Zeit|Leistung W|Spannung mV", "2026-02-13T08:05:09.25Z"},
-		{"lines above, a line of units, tabs", "Log of a meter\nserial 4711\n\nt\tU\tP\ns\tV\tW\n0\t230.1\t55\n0.5\t230.2\t56\n1\t230.0\t57\n1.5\t229\t58\n2\t229\t58\n2.5\t229\t58\n3\t229\t58\n", "\t false 4 elapsed 0 -1  6", "t s|U V|P W", "1970-01-01T00:00:00Z"},
-		{"months first", "stamp|a\n02/28/2026 1:02:03 PM|1\n03/01/2026 1:02:04 PM|2\n", "| false 1 stamp 0 -1 1/2/2006 3:4:5 PM 2", "stamp|a", "2026-02-28T13:02:03Z"},
+		{"plain", "time,CPU [°C],Fan (RPM)\n2026-03-01 10:00:00,45.5,900\n2026-03-01 10:00:01,46,910\n",
+			", false 1 stamp 0 -1 2006-1-2 15:4:5 2", "time|CPU °C|Fan RPM", "2026-03-01T10:00:00Z"},
+		{"decimal comma, two columns of time",
+			"Datum;Zeit;Leistung [W];Spannung [mV]\n13.02.2026;08:05:09,25;101,5;1205,1\n13.02.2026;08:05:10,25;99,25;1204,9\n",
+			"; true 1 stamp 1 0 2.1.2006 15:4:5 2", "Datum|Zeit|Leistung W|Spannung mV", "2026-02-13T08:05:09.25Z"},
+		{"lines above, a line of units, tabs",
+			"Log of a meter\nserial 4711\n\nt\tU\tP\ns\tV\tW\n0\t230.1\t55\n0.5\t230.2\t56\n1\t230.0\t57\n1.5\t229\t58\n2\t229\t58\n2.5\t229\t58\n3\t229\t58\n", "\t false 4 elapsed 0 -1  6", "t s|U V|P W", "1970-01-01T00:00:00Z"},
+		{"months first", "stamp|a\n02/28/2026 1:02:03 PM|1\n03/01/2026 1:02:04 PM|2\n", "| false 1 stamp 0 -1 1/2/2006 3:4:5 PM 2", "stamp|a",
+			"2026-02-28T13:02:03Z"},
 		{"seconds since 1970", "epoch,w\n1767225600,50\n1767225601,51\n", ", false 1 unix 0 -1  2", "epoch|w", "2026-01-01T00:00:00Z"},
-		{"ms since 1970", "timestamp_ms,w\n1767225600250,50\n1767225601250,51\n", ", false 1 unix-ms 0 -1  2", "timestamp ms|w", "2026-01-01T00:00:00.25Z"},
-		{"with a zone", "when,w\n2026-01-01T01:00:00.5+01:00,50\n2026-01-01T01:00:01.5+01:00,51\n", ", false 1 stamp 0 -1 2006-1-2T15:4:5Z07:00 2", "when|w", "2026-01-01T00:00:00.5Z"},
+		{"ms since 1970", "timestamp_ms,w\n1767225600250,50\n1767225601250,51\n", ", false 1 unix-ms 0 -1  2", "timestamp ms|w",
+			"2026-01-01T00:00:00.25Z"},
+		{"with a zone", "when,w\n2026-01-01T01:00:00.5+01:00,50\n2026-01-01T01:00:01.5+01:00,51\n",
+			", false 1 stamp 0 -1 2006-1-2T15:4:5Z07:00 2", "when|w", "2026-01-01T00:00:00.5Z"},
 		{"time of day only", "uhr;w\n23:59:59;1\n00:00:00;2\n", "; false 1 stamp 0 -1 15:4:5 2", "uhr|w", "0000-01-01T23:59:59Z"},
 		{"no heading", "1,2\n2,3\n3,4\n", ", false 0 elapsed 0 -1  1", "column A|column B", "1970-01-01T00:00:01Z"},
-		{"byte order mark, quotes, old encoding", "\xef\xbb\xbf\"time\",\"T, package (\xb0C)\"\r\n\"2026-03-01 10:00:00\",\"45.5\"\r\n\"2026-03-01 10:00:01\",\"46.5\"\r\n", ", false 1 stamp 0 -1 2006-1-2 15:4:5 2", "time|T, package °C", "2026-03-01T10:00:00Z"},
-		{"text beside numbers", "time,state,w\n2026-03-01 10:00:00,idle,5\n2026-03-01 10:00:01,busy,6\n", ", false 1 stamp 0 -1 2006-1-2 15:4:5 2", "time|state|w", "2026-03-01T10:00:00Z"},
+		{"byte order mark, quotes, old encoding",
+			"\xef\xbb\xbf\"time\",\"T, package (\xb0C)\"\r\n\"2026-03-01 10:00:00\",\"45.5\"\r\n\"2026-03-01 10:00:01\",\"46.5\"\r\n",
+			", false 1 stamp 0 -1 2006-1-2 15:4:5 2", "time|T, package °C", "2026-03-01T10:00:00Z"},
+		{"text beside numbers", "time,state,w\n2026-03-01 10:00:00,idle,5\n2026-03-01 10:00:01,busy,6\n",
+			", false 1 stamp 0 -1 2006-1-2 15:4:5 2", "time|state|w", "2026-03-01T10:00:00Z"},
 	}
 	for _, row := range rows {
 		t.Run(row.name, func(t *testing.T) {
@@ -44,7 +54,8 @@ func TestDetect(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			got := fmt.Sprintf("%s %v %d %s %d %d %s %d", l.Delimiter, l.DecimalComma, l.HeadLine, l.Clock, l.TimeColumn, l.DateColumn, l.Format, l.DataLine)
+			got := fmt.Sprintf("%s %v %d %s %d %d %s %d", l.Delimiter, l.DecimalComma, l.HeadLine, l.Clock, l.TimeColumn, l.DateColumn, l.Format,
+				l.DataLine)
 			var names []string
 			for _, c := range l.Columns {
 				names = append(names, strings.TrimSpace(c.Name+" "+c.Unit))
@@ -63,7 +74,8 @@ func TestDetect(t *testing.T) {
 			}
 		})
 	}
-	for name, text := range map[string]string{"nothing": "", "prose": "a story\nof two lines\n", "words only": "a,b\nc,d\n", "UTF-16": "\xff\xfea\x00"} {
+	for name, text := range map[string]string{"nothing": "", "prose": "a story\nof two lines\n", "words only": "a,b\nc,d\n",
+		"UTF-16": "\xff\xfea\x00"} {
 		if l, err := columns.Detect([]byte(text)); err == nil {
 			t.Errorf("%s is taken for a table: %+v", name, l)
 		}
@@ -75,7 +87,8 @@ func TestDetect(t *testing.T) {
 
 // TestBrokenLinesAreToldByNumber: what cannot be read is passed over and named, and the lines around it are not lost.
 func TestBrokenLinesAreToldByNumber(t *testing.T) {
-	text := "time,w\n2026-03-01 10:00:00,1\nbroken\n2026-03-01 10:00:01,2\n\"open,3\n2026-03-01 10:00:02;4\n\n2026-03-01 10:00:03,5,6\n" + strings.Repeat("x", 1<<21) + "\n2026-03-01 10:00:04,7\n2026-03-01 10:00:05,8"
+	text := "time,w\n2026-03-01 10:00:00,1\nbroken\n2026-03-01 10:00:01,2\n\"open,3" +
+		"\n2026-03-01 10:00:02;4\n\n2026-03-01 10:00:03,5,6\n" + strings.Repeat("x", 1<<21) + "\n2026-03-01 10:00:04,7\n2026-03-01 10:00:05,8"
 	l, err := columns.Detect([]byte("time,w\n2026-03-01 10:00:00,1\n"))
 	if err != nil {
 		t.Fatal(err)
@@ -180,7 +193,8 @@ func TestColumnsBecomeChannels(t *testing.T) {
 		}
 		return out
 	}
-	if got, want := keys(), []string{"", "power.wall", "log.mains", "temperature.ambient", "log.room-2", "log.loop-water", ""}; !slices.Equal(got, want) {
+	if got, want := keys(), []string{"", "power.wall", "log.mains", "temperature.ambient", "log.room-2", "log.loop-water",
+		""}; !slices.Equal(got, want) {
 		t.Errorf("got %q, want %q", got, want)
 	}
 	if got := keys("power.wall", "temperature.ambient"); got[1] != "log.outlet" || got[3] != "log.room" {

@@ -9,7 +9,8 @@ import (
 )
 
 // dates are the ways to write a date; those that differ by the order of day and month stand side by side.
-var dates = []string{"2006-1-2", "2006/1/2", "2006.1.2", "2.1.2006", "2/1/2006", "1/2/2006", "2-1-2006", "2.1.06", "2/1/06", "1/2/06", "20060102"}
+var dates = []string{"2006-1-2", "2006/1/2", "2006.1.2", "2.1.2006", "2/1/2006", "1/2/2006", "2-1-2006", "2.1.06", "2/1/06", "1/2/06",
+	"20060102"}
 
 // otherWay is the format with day and month in the other order.
 var otherWay = map[string]string{"2/1/2006": "1/2/2006", "1/2/2006": "2/1/2006", "2/1/06": "1/2/06", "1/2/06": "2/1/06"}
@@ -102,11 +103,13 @@ type Unit struct {
 }
 
 var units = map[string]Unit{
-	"°c": {"°C", "temperature", 1, 0}, "c": {"°C", "temperature", 1, 0}, "degc": {"°C", "temperature", 1, 0}, "℃": {"°C", "temperature", 1, 0},
+	"°c": {"°C", "temperature", 1, 0}, "c": {"°C", "temperature", 1, 0}, "degc": {"°C", "temperature", 1, 0},
+	"℃":  {"°C", "temperature", 1, 0},
 	"°f": {"°C", "temperature", 5. / 9, -160. / 9}, "f": {"°C", "temperature", 5. / 9, -160. / 9}, "k": {"°C", "temperature", 1, -273.15},
 	"v": {"V", "voltage", 1, 0}, "mv": {"V", "voltage", 0.001, 0}, "volt": {"V", "voltage", 1, 0}, "volts": {"V", "voltage", 1, 0},
-	"w": {"W", "power", 1, 0}, "mw": {"W", "power", 0.001, 0}, "kw": {"W", "power", 1000, 0}, "watt": {"W", "power", 1, 0}, "watts": {"W", "power", 1, 0},
-	"a": {"A", "current", 1, 0}, "ma": {"A", "current", 0.001, 0},
+	"w": {"W", "power", 1, 0}, "mw": {"W", "power", 0.001, 0}, "kw": {"W", "power", 1000, 0}, "watt": {"W", "power", 1, 0},
+	"watts": {"W", "power", 1, 0},
+	"a":     {"A", "current", 1, 0}, "ma": {"A", "current", 0.001, 0},
 	"mhz": {"MHz", "clock", 1, 0}, "ghz": {"MHz", "clock", 1000, 0}, "hz": {"MHz", "clock", 1e-6, 0},
 	"rpm": {"RPM", "fan", 1, 0}, "min-1": {"RPM", "fan", 1, 0}, "1/min": {"RPM", "fan", 1, 0},
 	"%": {"%", "load", 1, 0}, "mb": {"MB", "memory", 1, 0}, "gb": {"MB", "memory", 1024, 0},

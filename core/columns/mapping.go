@@ -105,9 +105,11 @@ func (l *Layout) CheckMapping(list []Target) invalid.List {
 		case i == l.TimeColumn || i == l.DateColumn || !l.Columns[i].Numeric:
 			f.Add(at, "leave it out", "%s holds no figures", l.Columns[i].Name)
 		case standard >= 0 && unit.Quantity != Standard[standard].Quantity:
-			f.Add(at, "map a column with a fitting unit to it", "%s needs a %s, and %s has the unit %q", t.Channel, Standard[standard].Quantity, l.Columns[i].Name, l.Columns[i].Unit)
+			f.Add(at, "map a column with a fitting unit to it", "%s needs a %s, and %s has the unit %q", t.Channel, Standard[standard].Quantity,
+				l.Columns[i].Name, l.Columns[i].Unit)
 		case standard < 0 && !ownKey.MatchString(t.Channel):
-			f.Add(at, "give log. and a name of letters, digits, points and dashes, or one of the standard channels", "%.60q is no channel of a log", t.Channel)
+			f.Add(at, "give log. and a name of letters, digits, points and dashes, or one of the standard channels",
+				"%.60q is no channel of a log", t.Channel)
 		}
 		taken[t.Channel] = true
 	}

@@ -21,7 +21,8 @@ func runs(score, watts, hottest, ambient float64, spread ...float64) []compare.R
 	var out []compare.Run
 	for _, d := range spread {
 		out = append(out, compare.Run{Score: score * (1 + d), Figures: []channel.Figure{
-			{Key: channel.PackagePower, Mean: watts * (1 + d)}, {Key: channel.Temperature, Mean: hottest + 10*d, Peak: hottest + 2}, {Key: channel.Ambient, Mean: ambient}}})
+			{Key: channel.PackagePower, Mean: watts * (1 + d)}, {Key: channel.Temperature, Mean: hottest + 10*d, Peak: hottest + 2},
+			{Key: channel.Ambient, Mean: ambient}}})
 	}
 	return out
 }

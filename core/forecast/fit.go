@@ -110,8 +110,9 @@ func rig(set *part.Set, theta []float64) (silicon.Chip, machine.Adjust) {
 		}
 	}
 	return chip, machine.Adjust{
-		Switched: map[load.Kind]float64{load.Heavy: theta[heavyC], load.Mixed: theta[mixedC], load.Transition: theta[mixedC], load.Light: theta[lightC], load.Idle: theta[idleC]},
-		DieR:     theta[dieR], CoolerR: theta[coolerR], ExtraMOhm: theta[extraMOhm],
+		Switched: map[load.Kind]float64{load.Heavy: theta[heavyC], load.Mixed: theta[mixedC], load.Transition: theta[mixedC],
+			load.Light: theta[lightC], load.Idle: theta[idleC]},
+		DieR: theta[dieR], CoolerR: theta[coolerR], ExtraMOhm: theta[extraMOhm],
 	}
 }
 
@@ -200,7 +201,8 @@ func FitRecords(set *part.Set, records []Record) (*Fit, error) {
 	// How far figures really stray is learned as well: the residuals' own variance, held towards 1 by a few figures' worth
 	// of belief in the standard deviations above.
 	inflate := (belief + squares) / (belief + math.Max(1, count-unknowns/2))
-	f := &Fit{Records: len(used), Theta: theta, Cov: make([]float64, unknowns*unknowns), Rounds: min(rounds, maxRounds), Misfit: math.Sqrt(squares / count), Stray: math.Sqrt(inflate), set: set}
+	f := &Fit{Records: len(used), Theta: theta, Cov: make([]float64, unknowns*unknowns), Rounds: min(rounds, maxRounds),
+		Misfit: math.Sqrt(squares / count), Stray: math.Sqrt(inflate), set: set}
 	for i := range unknowns {
 		for j := range unknowns {
 			f.Cov[i*unknowns+j] = inflate * cov.At(i, j)
@@ -211,7 +213,8 @@ func FitRecords(set *part.Set, records []Record) (*Fit, error) {
 
 // slopes returns the derivatives of the predictions by each unknown. The unknowns are moved one by one, several at once on
 // a machine of several cores, and each time the machine is settled from where it settled before the move.
-func slopes(set *part.Set, records []Record, tunings []machine.Tuning, theta, residual []float64, settled []machine.At, sd [unknowns]float64) (*mat.Dense, error) {
+func slopes(set *part.Set, records []Record, tunings []machine.Tuning, theta, residual []float64, settled []machine.At,
+	sd [unknowns]float64) (*mat.Dense, error) {
 	jacobian := mat.NewDense(len(residual), unknowns, nil)
 	var failed [unknowns]error
 	var columns sync.WaitGroup
@@ -238,7 +241,8 @@ func slopes(set *part.Set, records []Record, tunings []machine.Tuning, theta, re
 // residuals returns measured less predicted over the standard deviation, of every figure of every record, and where the
 // machine settled for each record. It begins at the states in from, where there are any. Where only names a load, the
 // figures of records of other loads are NaN.
-func residuals(set *part.Set, records []Record, tunings []machine.Tuning, theta []float64, from []machine.At, only load.Kind) ([]float64, []machine.At, error) {
+func residuals(set *part.Set, records []Record, tunings []machine.Tuning, theta []float64, from []machine.At, only load.Kind) ([]float64,
+	[]machine.At, error) {
 	var out []float64
 	settled := make([]machine.At, len(records))
 	var model *machine.Model

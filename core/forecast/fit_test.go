@@ -29,8 +29,9 @@ func drawRig(t testing.TB, name string, r *rand.Rand) *hidden {
 	t.Helper()
 	set := parttest.Rig(t, name)
 	return &hidden{set: set, chip: silicon.Draw(set.Processor, r), noise: r, adjust: machine.Adjust{
-		Switched: map[load.Kind]float64{load.Heavy: 0.03 * r.NormFloat64(), load.Mixed: 0.03 * r.NormFloat64(), load.Light: 0.04 * r.NormFloat64(), load.Idle: 0.1 * r.NormFloat64()},
-		DieR:     0.05 * r.NormFloat64(), CoolerR: 0.12 * r.NormFloat64(), ExtraMOhm: 0.03 * r.NormFloat64(),
+		Switched: map[load.Kind]float64{load.Heavy: 0.03 * r.NormFloat64(), load.Mixed: 0.03 * r.NormFloat64(),
+			load.Light: 0.04 * r.NormFloat64(), load.Idle: 0.1 * r.NormFloat64()},
+		DieR: 0.05 * r.NormFloat64(), CoolerR: 0.12 * r.NormFloat64(), ExtraMOhm: 0.03 * r.NormFloat64(),
 	}}
 }
 
@@ -83,18 +84,21 @@ func course(rig string, r *rand.Rand) (learnt, held []trim.Settings) {
 		spec := trim.Settings{"limit.beyondSpec": part.Switch(false)}
 		learnt = []trim.Settings{spec, spec.With(trim.Settings{"limit.pl1": n(100)}), spec.With(trim.Settings{"voltage.core.offset": n(-40)})}
 		for range 3 {
-			held = append(held, spec.With(trim.Settings{"limit.pl1": n(80 + r.IntN(80)), "limit.pl2": n(200), "voltage.core.offset": n(-5 * r.IntN(15)), "loadline.level": n(2 + r.IntN(4)), "clock.ratio.e": n(32 + r.IntN(7))}))
+			held = append(held, spec.With(trim.Settings{"limit.pl1": n(80 + r.IntN(80)), "limit.pl2": n(200),
+				"voltage.core.offset": n(-5 * r.IntN(15)), "loadline.level": n(2 + r.IntN(4)), "clock.ratio.e": n(32 + r.IntN(7))}))
 		}
 	case "tern":
 		learnt = []trim.Settings{{}, {"limit.beyondSpec": part.Switch(false)}, {"voltage.core.offset": n(-50)}}
 		for range 3 {
-			held = append(held, trim.Settings{"limit.beyondSpec": part.Switch(false), "limit.pl1": n(40 + r.IntN(40)), "voltage.core.offset": n(-5 * r.IntN(20))})
+			held = append(held, trim.Settings{"limit.beyondSpec": part.Switch(false), "limit.pl1": n(40 + r.IntN(40)),
+				"voltage.core.offset": n(-5 * r.IntN(20))})
 		}
 	default:
 		limits := trim.Settings{"limit.ppt": n(142), "limit.tdc": n(125)}
 		learnt = []trim.Settings{{}, limits, limits.With(trim.Settings{"curve.all": n(-10)})}
 		for range 3 {
-			held = append(held, trim.Settings{"limit.ppt": n(80 + r.IntN(90)), "limit.tdc": n(125), "curve.all": n(-r.IntN(25)), "loadline.level": n(2 + r.IntN(5)), "clock.boostOffset": n(-25 * r.IntN(10)), "fan.point.2.duty": n(35 + r.IntN(30))})
+			held = append(held, trim.Settings{"limit.ppt": n(80 + r.IntN(90)), "limit.tdc": n(125), "curve.all": n(-r.IntN(25)),
+				"loadline.level": n(2 + r.IntN(5)), "clock.boostOffset": n(-25 * r.IntN(10)), "fan.point.2.duty": n(35 + r.IntN(30))})
 		}
 	}
 	return learnt, held
@@ -148,7 +152,8 @@ func assess(t testing.TB, rigs int) (learned, sheets accuracy) {
 
 func (a *accuracy) add(f machine.State, spread forecast.Spread, truth forecast.Record) {
 	offs := []struct{ off, half float64 }{
-		{f.ReportedW - truth.PackageW, spread.PackageW}, {f.HottestC - truth.HottestC, spread.HottestC}, {f.DeliveredV - truth.DeliveredV, spread.Volts},
+		{f.ReportedW - truth.PackageW, spread.PackageW}, {f.HottestC - truth.HottestC, spread.HottestC},
+		{f.DeliveredV - truth.DeliveredV, spread.Volts},
 	}
 	a.w = append(a.w, math.Abs(offs[0].off)/truth.PackageW)
 	a.c = append(a.c, math.Abs(offs[1].off))
@@ -261,8 +266,10 @@ func BenchmarkFit(b *testing.B) {
 // although entered and delivered differ by far more.
 func TestEntryGivesWhatIsWanted(t *testing.T) {
 	r := rand.New(rand.NewPCG(11, 4))
-	spec := trim.Settings{"limit.beyondSpec": part.Switch(false), "limit.pl1": part.Choice(trim.Unlimited), "limit.pl2": part.Choice(trim.Unlimited)}
-	static := spec.With(trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed), "voltage.core.fixed": part.Number(1.1), "clock.ratio.p": part.Number(40), "clock.ratio.e": part.Number(30)})
+	spec := trim.Settings{"limit.beyondSpec": part.Switch(false), "limit.pl1": part.Choice(trim.Unlimited),
+		"limit.pl2": part.Choice(trim.Unlimited)}
+	static := spec.With(trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed), "voltage.core.fixed": part.Number(1.1),
+		"clock.ratio.p": part.Number(40), "clock.ratio.e": part.Number(30)})
 	for range 6 {
 		h := drawRig(t, "skua", r)
 		var records []forecast.Record

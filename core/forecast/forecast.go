@@ -199,13 +199,15 @@ func (f *Fit) spread(model *machine.Model, nudged [unknowns]*machine.Model, kind
 // The figures of two states, added, subtracted and scaled.
 
 func plus(a, b machine.At) machine.At {
-	return machine.At{MHz: a.MHz + b.MHz, RequestV: a.RequestV + b.RequestV, DeliveredV: a.DeliveredV + b.DeliveredV, PackageW: a.PackageW + b.PackageW, HottestC: a.HottestC + b.HottestC, CoolantC: a.CoolantC + b.CoolantC, Amps: a.Amps + b.Amps}
+	return machine.At{MHz: a.MHz + b.MHz, RequestV: a.RequestV + b.RequestV, DeliveredV: a.DeliveredV + b.DeliveredV,
+		PackageW: a.PackageW + b.PackageW, HottestC: a.HottestC + b.HottestC, CoolantC: a.CoolantC + b.CoolantC, Amps: a.Amps + b.Amps}
 }
 
 func minus(a, b machine.At) machine.At { return plus(a, scaled(b, -1)) }
 
 func scaled(a machine.At, x float64) machine.At {
-	return machine.At{MHz: x * a.MHz, RequestV: x * a.RequestV, DeliveredV: x * a.DeliveredV, PackageW: x * a.PackageW, HottestC: x * a.HottestC, CoolantC: x * a.CoolantC, Amps: x * a.Amps}
+	return machine.At{MHz: x * a.MHz, RequestV: x * a.RequestV, DeliveredV: x * a.DeliveredV, PackageW: x * a.PackageW,
+		HottestC: x * a.HottestC, CoolantC: x * a.CoolantC, Amps: x * a.Amps}
 }
 
 func effective(s machine.State) []float64 {

@@ -26,7 +26,8 @@ func TestForecastAnswersWhatWillChange(t *testing.T) {
 		before, ok := stock.Load(kind)
 		after, also := trimmed.Load(kind)
 		if !ok || !also || after.DeliveredV >= before.DeliveredV || after.HottestC >= before.HottestC {
-			t.Errorf("%s: from %.3f V, %.1f °C to %.3f V, %.1f °C; want less of both", kind, before.DeliveredV, before.HottestC, after.DeliveredV, after.HottestC)
+			t.Errorf("%s: from %.3f V, %.1f °C to %.3f V, %.1f °C; want less of both", kind, before.DeliveredV, before.HottestC,
+				after.DeliveredV, after.HottestC)
 		}
 	}
 	if _, ok := stock.Load(load.Transition); ok {

@@ -73,7 +73,8 @@ func TestBoostWindowAgreesWithSteps(t *testing.T) {
 			stepped += 0.01
 		}
 		if math.Abs(stepped-want) > 0.01*want+0.01 {
-			t.Errorf("PL1 %.0f, PL2 %.0f, tau %.1f, %.0f W from %.0f W: stepped %.2f s, closed form %.2f s", pl1, l.ShortW, l.WindowS, watts, idle, stepped, want)
+			t.Errorf("PL1 %.0f, PL2 %.0f, tau %.1f, %.0f W from %.0f W: stepped %.2f s, closed form %.2f s", pl1, l.ShortW, l.WindowS, watts, idle,
+				stepped, want)
 		}
 	}
 	l := govern.Limits{SustainedW: 100, ShortW: 150, WindowS: 28}

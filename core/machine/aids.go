@@ -51,7 +51,8 @@ func LoadLines(set *part.Set, settings trim.Settings) ([]LineLevel, error) {
 		other.lineOhms = (line.MilliOhm - tuning.ACMOhm) * 1e-3
 		op := other.at(&d, at.op.bin, &at.leaks)
 		s := other.state(&d, &op, &at.leaks, at.nodes, at.temperature[:], at.duty, roomC, govern.None)
-		out = append(out, LineLevel{Level: line.Level, MilliOhm: line.MilliOhm, RequestV: s.RequestV, SteadyV: s.DeliveredV, DipV: s.DipV, OvershootV: s.OvershootV, Now: line.Level == tuning.LoadLine.Level})
+		out = append(out, LineLevel{Level: line.Level, MilliOhm: line.MilliOhm, RequestV: s.RequestV, SteadyV: s.DeliveredV, DipV: s.DipV,
+			OvershootV: s.OvershootV, Now: line.Level == tuning.LoadLine.Level})
 		keeps := s.OvershootV <= set.Processor.TransientMaxV
 		if (keeps && !allowed) || (keeps == allowed && s.DipV > bestV) {
 			best, bestV, allowed = i, s.DipV, keeps

@@ -61,7 +61,8 @@ func TestLawsHoldForAnyTrim(t *testing.T) {
 func TestMoreOfALimitNeverSlows(t *testing.T) {
 	set := parttest.Petrel(t)
 	chip := silicon.Typical(set.Processor)
-	for key, span := range map[string][3]float64{"limit.ppt": {50, 250, 10}, "limit.tdc": {40, 200, 8}, "limit.edc": {60, 260, 10}, "limit.temperature": {60, 95, 2}} {
+	for key, span := range map[string][3]float64{"limit.ppt": {50, 250, 10}, "limit.tdc": {40, 200, 8}, "limit.edc": {60, 260, 10},
+		"limit.temperature": {60, 95, 2}} {
 		last := 0.0
 		for x := span[0]; x <= span[1]; x += span[2] {
 			s := steady(t, model(t, set, numbers(map[string]float64{key: x}), chip), load.Heavy, 24)
@@ -231,7 +232,8 @@ func TestTurnsAreTheMeanOfTheClusters(t *testing.T) {
 		}
 		at, err := m.SettleAt(load.Light, turn.MeanMHz, 24, machine.At{})
 		if math.Abs(turn.MeanMHz-mean) > 1e-6 || err != nil || math.Abs(at.DeliveredV-turn.DeliveredV) > 0.002 {
-			t.Errorf("%s: %.1f MHz in turn, %.1f over the clusters; %.4f V in turn, settled at that clock %.4f V, %v", rig, turn.MeanMHz, mean, turn.DeliveredV, at.DeliveredV, err)
+			t.Errorf("%s: %.1f MHz in turn, %.1f over the clusters; %.4f V in turn, settled at that clock %.4f V, %v", rig, turn.MeanMHz, mean,
+				turn.DeliveredV, at.DeliveredV, err)
 		}
 	}
 	set := parttest.Petrel(t)
@@ -254,7 +256,8 @@ func TestClusterRailsStandApart(t *testing.T) {
 	if shared.Cores[0].DeliveredV != shared.Cores[10].DeliveredV {
 		t.Errorf("on a shared rail %.3f and %.3f V", shared.Cores[0].DeliveredV, shared.Cores[10].DeliveredV)
 	}
-	off := steady(t, model(t, gannet, trim.Settings{"clock.clusterOn.1": part.Switch(false)}, silicon.Typical(gannet.Processor)), load.Heavy, 24)
+	off := steady(t, model(t, gannet, trim.Settings{"clock.clusterOn.1": part.Switch(false)}, silicon.Typical(gannet.Processor)), load.Heavy,
+		24)
 	for c := 8; c < 16; c++ {
 		if off.Cores[c].PowerW != 0 || off.Cores[c].Active {
 			t.Errorf("core %d is off and draws %.2f W", c, off.Cores[c].PowerW)

@@ -65,7 +65,8 @@ func otherTrim(rig string, r *rand.Rand) trim.Settings {
 	s := trim.Settings{"loadline.level": n(1, 6, 1), "fan.point.2.duty": n(20, 60, 1), "fan.smoothing": n(0, 10, 1)}
 	switch rig {
 	case "gannet":
-		s["curve.all"], s["curve.cluster.1"], s["curve.band.2.hot"], s["curve.band.4.cold"] = n(-20, 0, 1), n(-15, 0, 1), n(-10, 5, 1), n(-10, 5, 1)
+		s["curve.all"], s["curve.cluster.1"], s["curve.band.2.hot"], s["curve.band.4.cold"] = n(-20, 0, 1), n(-15, 0, 1), n(-10, 5, 1),
+			n(-10, 5, 1)
 		s["limit.ppt"], s["limit.temperature"], s["clock.ratio.cluster.0"] = n(90, 250, 1), n(65, 92, 1), n(45, 52, 0.25)
 	case "skua":
 		s["limit.beyondSpec"], s["limit.pl1"], s["limit.pl2"], s["limit.tau"] = part.Switch(false), n(70, 180, 1), n(180, 260, 1), n(5, 80, 1)
@@ -135,7 +136,8 @@ func TestStockRunsIntoItsTemperatureLimit(t *testing.T) {
 	if inSpec.Limiter != govern.SustainedPower || inSpec.PackageW > 142 || inSpec.PackageW < 139 {
 		t.Errorf("in spec: limiter %s at %.1f W, want sustained power just under 142 W", inSpec.Limiter, inSpec.PackageW)
 	}
-	off := trim.Settings{"limit.temperatureOn": part.Switch(false), "limit.ppt": part.Number(400), "limit.tdc": part.Number(300), "limit.edc": part.Number(400),
+	off := trim.Settings{"limit.temperatureOn": part.Switch(false), "limit.ppt": part.Number(400), "limit.tdc": part.Number(300),
+		"limit.edc":        part.Number(400),
 		"fan.point.4.duty": part.Number(20), "fan.point.3.duty": part.Number(20), "fan.point.2.duty": part.Number(20)}
 	if s := steady(t, model(t, set, off, chip), load.Heavy, 24); !s.Overheats {
 		t.Errorf("without a temperature limit and with a slow fan it settles at %.1f °C, want past the hard trip", s.HottestC)

@@ -61,7 +61,8 @@ func NewAdjustedModel(set *part.Set, tuning Tuning, chip silicon.Chip, adjust Ad
 	}
 	m := &Model{
 		set: set, tuning: tuning, chip: chip, adjust: adjust, cores: n, feeds: 1,
-		path:     heat.NewPath(p, set.Cooler, heat.PumpFactor(set.Cooler.Pump, tuning.Pump)).Scaled(math.Exp(adjust.DieR), math.Exp(adjust.CoolerR)),
+		path: heat.NewPath(p, set.Cooler, heat.PumpFactor(set.Cooler.Pump, tuning.Pump)).Scaled(math.Exp(adjust.DieR),
+			math.Exp(adjust.CoolerR)),
 		feedOf:   make([]int, n),
 		size:     make([]float64, n),
 		idleA:    p.Power.Activity[load.Idle],
@@ -105,7 +106,8 @@ func (m *Model) Like(chip silicon.Chip, adjust Adjust) (*Model, error) {
 	}
 	other := *m
 	other.chip, other.adjust = chip, adjust
-	other.path = heat.NewPath(m.set.Processor, m.set.Cooler, heat.PumpFactor(m.set.Cooler.Pump, m.tuning.Pump)).Scaled(math.Exp(adjust.DieR), math.Exp(adjust.CoolerR))
+	other.path = heat.NewPath(m.set.Processor, m.set.Cooler, heat.PumpFactor(m.set.Cooler.Pump, m.tuning.Pump)).Scaled(math.Exp(adjust.DieR),
+		math.Exp(adjust.CoolerR))
 	other.lineOhms = (m.tuning.LoadLine.MilliOhm + adjust.ExtraMOhm - m.tuning.ACMOhm) * 1e-3
 	return &other, nil
 }

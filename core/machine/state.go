@@ -51,7 +51,8 @@ type State struct {
 }
 
 // state fills in a State from an operating point.
-func (m *Model) state(d *demand, op *operating, l *leaks, n heat.Nodes, temperature []float64, duty, ambient float64, limiter govern.Limiter) State {
+func (m *Model) state(d *demand, op *operating, l *leaks, n heat.Nodes, temperature []float64, duty, ambient float64,
+	limiter govern.Limiter) State {
 	lead := m.leadFeed(d, op)
 	s := State{
 		Load: d.kind, Limiter: limiter, Cores: make([]Core, m.cores),
@@ -76,7 +77,8 @@ func (m *Model) state(d *demand, op *operating, l *leaks, n heat.Nodes, temperat
 			continue
 		}
 		on++
-		core := Core{Active: d.active[c], RequestMHz: m.clockOf(d, c, op.bin), TemperatureC: temperature[c], PowerW: m.corePower(d, op, l, c), DeliveredV: op.die[m.feedOf[c]]}
+		core := Core{Active: d.active[c], RequestMHz: m.clockOf(d, c, op.bin), TemperatureC: temperature[c], PowerW: m.corePower(d, op, l, c),
+			DeliveredV: op.die[m.feedOf[c]]}
 		core.RequestV = m.askedAt(c, m.bins.AtMost(core.RequestMHz), warmth)
 		core.EffectiveMHz = core.RequestMHz
 		if !core.Active {

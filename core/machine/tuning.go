@@ -97,7 +97,8 @@ func (t *Tuning) tuneClocks(set *part.Set, s trim.Settings) {
 		ReferenceMHz: s.Number("clock.reference", base), Boost: s.Switch("clock.boost", true), OffsetMHz: s.Number("clock.boostOffset", 0),
 		All: s.Number("clock.ratio.all", 0), P: s.Number("clock.ratio.p", 0), E: s.Number("clock.ratio.e", 0),
 		Lift: s.Number("clock.lift", 0), Vector: s.Number("clock.vectorOffset", 0),
-		Active: numbers(s, "clock.active.*", 1, p.Cores()), Cluster: numbers(s, "clock.ratio.cluster.*", 0, len(p.Clusters)), Core: numbers(s, "clock.ratio.core.*", 0, p.Cores()),
+		Active: numbers(s, "clock.active.*", 1, p.Cores()), Cluster: numbers(s, "clock.ratio.cluster.*", 0, len(p.Clusters)),
+		Core: numbers(s, "clock.ratio.core.*", 0, p.Cores()),
 	}
 	t.On = make([]bool, p.Cores())
 	some := false
@@ -188,7 +189,8 @@ func (t *Tuning) tuneVoltage(set *part.Set, s trim.Settings) {
 		t.Bands = volt.Bands{ColdC: b.ColdC, HotC: b.HotC}
 		used := false
 		for i, mhz := range b.MHz {
-			band := volt.Band{MHz: mhz, ColdV: p.CurveStepV * s.Number(fmt.Sprintf("curve.band.%d.cold", i+1), 0), HotV: p.CurveStepV * s.Number(fmt.Sprintf("curve.band.%d.hot", i+1), 0)}
+			band := volt.Band{MHz: mhz, ColdV: p.CurveStepV * s.Number(fmt.Sprintf("curve.band.%d.cold", i+1), 0),
+				HotV: p.CurveStepV * s.Number(fmt.Sprintf("curve.band.%d.hot", i+1), 0)}
 			used = used || band.ColdV != 0 || band.HotV != 0
 			t.Bands.At = append(t.Bands.At, band)
 		}
@@ -252,7 +254,8 @@ func (t *Tuning) tuneLimits(set *part.Set, s trim.Settings) {
 		return s.Number(one.key, auto)
 	}
 	off := math.Inf(1)
-	t.Limits = govern.Limits{SustainedW: off, ShortW: off, SustainedA: off, PeakA: off, TemperatureC: s.Number("limit.temperature", maker.TemperatureC)}
+	t.Limits = govern.Limits{SustainedW: off, ShortW: off, SustainedA: off, PeakA: off,
+		TemperatureC: s.Number("limit.temperature", maker.TemperatureC)}
 	if set.Processor.Style == part.StyleWindow {
 		t.Limits.SustainedW = get(limitKey{"limit.pl1", func(l *part.Limits) float64 { return l.PL1W }})
 		t.Limits.ShortW = get(limitKey{"limit.pl2", func(l *part.Limits) float64 { return l.PL2W }})

@@ -76,7 +76,8 @@ func (m *Model) SteadyInTurn(kind load.Kind, ambient float64) (State, error) {
 
 // means lists the figures of a state that are averaged over the turns of a load.
 func (s *State) means() []*float64 {
-	return []*float64{&s.RequestV, &s.DeliveredV, &s.DipV, &s.OvershootV, &s.Amps, &s.PackageW, &s.ReportedW, &s.VRMLossW, &s.WallW, &s.HottestC, &s.DieC, &s.CoolantC, &s.VRMC, &s.FanDuty, &s.FanRPM, &s.NoiseDB, &s.MeanMHz}
+	return []*float64{&s.RequestV, &s.DeliveredV, &s.DipV, &s.OvershootV, &s.Amps, &s.PackageW, &s.ReportedW, &s.VRMLossW, &s.WallW,
+		&s.HottestC, &s.DieC, &s.CoolantC, &s.VRMC, &s.FanDuty, &s.FanRPM, &s.NoiseDB, &s.MeanMHz}
 }
 
 // At is what a machine shows while a load holds it at a clock for good.
@@ -87,10 +88,10 @@ type At struct {
 	turns   []At // of a load that goes from core to core over several clusters
 }
 
-// SettleAt returns where the machine settles when a load runs on all cores (on one of each cluster in turn, for a one-core load) at a mean clock
-// in MHz of the active cores, whatever the limits say. Between two bins it goes in a straight line, so it is smooth in
-// the clock as well as in everything the model was made from. near may give where a like model settled, and saves time.
-// Loads without a steady state are an error.
+// SettleAt returns where the machine settles when a load runs on all cores (on one of each cluster in turn, for a
+// one-core load) at a mean clock in MHz of the active cores, whatever the limits say. Between two bins it goes in a
+// straight line, so it is smooth in the clock as well as in everything the model was made from. near may give where a
+// like model settled, and saves time. Loads without a steady state are an error.
 func (m *Model) SettleAt(kind load.Kind, mhz, ambient float64, near At) (At, error) {
 	if kind == load.Transition {
 		return At{}, ErrNoSteadyState
@@ -118,7 +119,8 @@ func (m *Model) SettleAt(kind load.Kind, mhz, ambient float64, near At) (At, err
 			return At{}, err
 		}
 		out.turns = append(out.turns, one)
-		for to, x := range map[*float64]float64{&out.MHz: one.MHz, &out.RequestV: one.RequestV, &out.DeliveredV: one.DeliveredV, &out.PackageW: one.PackageW, &out.HottestC: one.HottestC, &out.CoolantC: one.CoolantC, &out.Amps: one.Amps} {
+		for to, x := range map[*float64]float64{&out.MHz: one.MHz, &out.RequestV: one.RequestV, &out.DeliveredV: one.DeliveredV,
+			&out.PackageW: one.PackageW, &out.HottestC: one.HottestC, &out.CoolantC: one.CoolantC, &out.Amps: one.Amps} {
 			*to += v.share * x
 		}
 	}
@@ -147,7 +149,8 @@ func (m *Model) settleAt(kind load.Kind, cores []int, mhz, ambient float64, near
 	}
 	x := math.Min(1, (mhz-a.MHz)/(b.MHz-a.MHz))
 	mix := func(low, high float64) float64 { return low + x*(high-low) }
-	return At{mix(a.MHz, b.MHz), mix(a.RequestV, b.RequestV), mix(a.DeliveredV, b.DeliveredV), mix(a.PackageW, b.PackageW), mix(a.HottestC, b.HottestC), mix(a.CoolantC, b.CoolantC), mix(a.Amps, b.Amps), a.settled, nil}, nil
+	return At{mix(a.MHz, b.MHz), mix(a.RequestV, b.RequestV), mix(a.DeliveredV, b.DeliveredV), mix(a.PackageW, b.PackageW),
+		mix(a.HottestC, b.HottestC), mix(a.CoolantC, b.CoolantC), mix(a.Amps, b.Amps), a.settled, nil}, nil
 }
 
 // binOfMean returns the highest bin at which the mean clock of the active cores does not exceed mhz.
@@ -174,7 +177,8 @@ func (m *Model) binOfMean(d *demand, mhz float64) int {
 
 func (m *Model) shows(d *demand, s *settled) At {
 	lead := m.leadFeed(d, &s.op)
-	a := At{RequestV: s.op.request[lead], DeliveredV: s.op.die[lead], PackageW: s.op.reportedW, CoolantC: s.nodes.Coolant, Amps: s.op.amps, settled: s}
+	a := At{RequestV: s.op.request[lead], DeliveredV: s.op.die[lead], PackageW: s.op.reportedW, CoolantC: s.nodes.Coolant, Amps: s.op.amps,
+		settled: s}
 	n := 0
 	for c := range m.cores {
 		if !m.tuning.On[c] {

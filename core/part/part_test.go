@@ -63,7 +63,9 @@ func TestParseSetNamesEveryFault(t *testing.T) {
 		{"index forgotten", `"CurveShiftCore{n}"`, `"CurveShiftCore"`, []string{"board.settings[37].attribute"}},
 		{"default outside its range", `"max": 300,`, `"max": 100,`, []string{"board.settings[13]"}},
 		{"efficiency in percent", `"supply": 0.91`, `"supply": 91`, []string{"board.supply"}},
-		{"sensors without a channel, and two on one", `"supply": 0.91`, `"sensors": {"voltage.x.in0": {"channel": ""}, "voltage.x.in1": {"channel": "voltage.core"}, "voltage.x.in2": {"channel": "voltage.core"}}, "supply": 0.91`,
+		{"sensors without a channel, and two on one", `"supply": 0.91`,
+			`"sensors": {"voltage.x.in0": {"channel": ""}, "voltage.x.in1": {"channel": "voltage.core"},
+				"voltage.x.in2": {"channel": "voltage.core"}}, "supply": 0.91`,
 			[]string{"board.sensors[voltage.x.in0].channel", "board.sensors[voltage.x.in2].channel"}},
 		{"rated below safe", `"ratedMTs": 6000`, `"ratedMTs": 3000`, []string{"memory.ratedMTs"}},
 		{"fan slower at full speed", `"maxRPM": 1900`, `"maxRPM": 100`, []string{"cooler.fan.maxRPM"}},
@@ -107,7 +109,8 @@ func TestSharedSheetsAgree(t *testing.T) {
 	seen := map[string]string{}
 	for _, rig := range parttest.Rigs {
 		set := parttest.Rig(t, rig)
-		for id, sheet := range map[string]any{set.Processor.ID: set.Processor, set.Board.ID: set.Board, set.Cooler.ID: set.Cooler, set.Memory.ID: set.Memory} {
+		for id, sheet := range map[string]any{set.Processor.ID: set.Processor, set.Board.ID: set.Board, set.Cooler.ID: set.Cooler,
+			set.Memory.ID: set.Memory} {
 			text, err := json.Marshal(sheet)
 			if err != nil {
 				t.Fatal(err)

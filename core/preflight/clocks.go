@@ -29,7 +29,8 @@ func referenceMovesMemory(in *Input) []Finding {
 		}
 	}
 	fix := trim.Settings(nil)
-	plan := clock.NewPlan(in.Set.Processor, in.Settings.Number("clock.base", in.Set.Processor.BaseClockMHz), in.provenMTs(), in.Set.Board.Steps("memory.rate"))
+	plan := clock.NewPlan(in.Set.Processor, in.Settings.Number("clock.base", in.Set.Processor.BaseClockMHz), in.provenMTs(),
+		in.Set.Board.Steps("memory.rate"))
 	if plan.MemorySetting > 0 && in.offers("memory.rate") {
 		fix = trim.Settings{"memory.profile": part.Choice(trim.ProfileManual), "memory.rate": part.Number(plan.MemorySetting)}
 	}
@@ -94,7 +95,8 @@ func clockUpCurveKept(in *Input) []Finding {
 				}
 			}
 			return one(Caution, fields, nil, "Relax the curve or the voltage offset by some steps, and go deeper again once the clock holds.",
-				"Core %d may go %.0f MHz higher on a curve that is lowered as before: %.0f mV below its fused voltage.", core, top-was, -1000*now.OffsetV[core])
+				"Core %d may go %.0f MHz higher on a curve that is lowered as before: %.0f mV below its fused voltage.", core, top-was,
+				-1000*now.OffsetV[core])
 		}
 	}
 	return nil
@@ -115,7 +117,8 @@ func fewCores(in *Input) []Finding {
 	if 2*on >= len(now.On) {
 		return nil
 	}
-	return one(Caution, []string{}, nil, "Switch cores on again unless this is a test of single cores.", "Only %d of %d cores are switched on.", on, len(now.On))
+	return one(Caution, []string{}, nil, "Switch cores on again unless this is a test of single cores.",
+		"Only %d of %d cores are switched on.", on, len(now.On))
 }
 
 // clearanceSteps is how far above a known failure a curve offset should stay.
@@ -139,7 +142,8 @@ func deeperThanFailure(in *Input) []Finding {
 		if x <= failed {
 			what = fmt.Sprintf("is as deep as %s, where it failed, or deeper", trim.Say("curve.all", part.Number(failed)))
 		}
-		out = append(out, one(Caution, []string{key}, nil, fmt.Sprintf("Stay at %s or above.", trim.Say("curve.all", part.Number(failed+clearanceSteps))),
+		out = append(out, one(Caution, []string{key}, nil, fmt.Sprintf("Stay at %s or above.", trim.Say("curve.all",
+			part.Number(failed+clearanceSteps))),
 			"Core %d at %s %s.", core, trim.Say("curve.all", part.Number(x)), what)...)
 	}
 	return out

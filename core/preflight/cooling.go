@@ -39,7 +39,8 @@ func fanStopsHot(in *Input) []Finding {
 	}
 	for _, p := range in.fanPoints() {
 		if p.c >= hotC && p.duty < stall {
-			return one(Caution, p.keys, trim.Settings{p.keys[1]: part.Number(math.Ceil(stall + 10))}, fmt.Sprintf("Give %g %% or more: below it the fan stands.", stall),
+			return one(Caution, p.keys, trim.Settings{p.keys[1]: part.Number(math.Ceil(stall + 10))},
+				fmt.Sprintf("Give %g %% or more: below it the fan stands.", stall),
 				"At %g °C the fan stands: it needs %g %% to turn.", p.c, stall)
 		}
 	}
@@ -54,11 +55,14 @@ func fanCurveFalls(in *Input) []Finding {
 		fields := slices.Concat(before.keys, p.keys)
 		switch {
 		case p.c < before.c:
-			return one(Caution, fields, nil, "Let the temperatures rise from point to point.", "Fan point %d at %g °C follows point %d at %g °C.", i+1, p.c, i, before.c)
+			return one(Caution, fields, nil, "Let the temperatures rise from point to point.",
+				"Fan point %d at %g °C follows point %d at %g °C.", i+1, p.c, i, before.c)
 		case p.c == before.c && p.duty != before.duty:
-			return one(Caution, fields, nil, "Give each point a temperature of its own.", "Fan points %d and %d both stand at %g °C, with different duties.", i, i+1, p.c)
+			return one(Caution, fields, nil, "Give each point a temperature of its own.",
+				"Fan points %d and %d both stand at %g °C, with different duties.", i, i+1, p.c)
 		case p.duty < before.duty:
-			return one(Caution, fields, nil, "Let the duty rise with the temperature.", "The fan slows down from %g %% to %g %% as it gets hotter.", before.duty, p.duty)
+			return one(Caution, fields, nil, "Let the duty rise with the temperature.",
+				"The fan slows down from %g %% to %g %% as it gets hotter.", before.duty, p.duty)
 		}
 	}
 	return nil

@@ -67,5 +67,6 @@ func noChange(in *Input) []Finding {
 	if len(trim.Diff(in.Parent, in.Settings)) > 0 {
 		return nil
 	}
-	return []Finding{{Level: Note, Fields: []string{}, Reason: "Nothing differs from the parent trim.", Remedy: "Change a setting, or fit the parent."}}
+	return []Finding{{Level: Note, Fields: []string{}, Reason: "Nothing differs from the parent trim.",
+		Remedy: "Change a setting, or fit the parent."}}
 }

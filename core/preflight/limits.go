@@ -24,11 +24,13 @@ func (in *Input) maker(key string) float64 {
 func noTemperatureLimit(in *Input) []Finding {
 	spec := in.Set.Processor.Limits.TemperatureC
 	if !in.Settings.Switch("limit.temperatureOn", true) {
-		return one(Stop, []string{"limit.temperatureOn"}, trim.Settings{"limit.temperatureOn": part.Switch(true)}, fmt.Sprintf("Switch the limit on; the maker allows %g °C.", spec),
+		return one(Stop, []string{"limit.temperatureOn"}, trim.Settings{"limit.temperatureOn": part.Switch(true)},
+			fmt.Sprintf("Switch the limit on; the maker allows %g °C.", spec),
 			"There is no temperature limit: the clock is not lowered before the processor trips.")
 	}
 	if at := in.Settings.Number("limit.temperature", spec); at > spec {
-		return one(Caution, []string{"limit.temperature"}, trim.Settings{"limit.temperature": part.Number(spec)}, fmt.Sprintf("Give %g °C or less.", spec),
+		return one(Caution, []string{"limit.temperature"}, trim.Settings{"limit.temperature": part.Number(spec)},
+			fmt.Sprintf("Give %g °C or less.", spec),
 			"The temperature limit of %g °C lies above the maker's %g °C.", at, spec)
 	}
 	return nil
@@ -41,7 +43,8 @@ func tripBelowLimit(in *Input) []Finding {
 	if !ok || trip > limit {
 		return nil
 	}
-	return one(Stop, []string{"limit.trip", "limit.temperature"}, nil, fmt.Sprintf("Let it trip at %g °C, or lower the limit.", limit+part.TripAboveC),
+	return one(Stop, []string{"limit.trip", "limit.temperature"}, nil,
+		fmt.Sprintf("Let it trip at %g °C, or lower the limit.", limit+part.TripAboveC),
 		"The machine switches off at %g °C, before the limit of %g °C lowers the clock.", trip, limit)
 }
 
@@ -53,7 +56,8 @@ func unlimited(in *Input) []Finding {
 			continue
 		}
 		spec := in.maker(key)
-		out = append(out, one(Caution, []string{key}, trim.Settings{key: part.Number(spec)}, fmt.Sprintf("Give the maker's %s, or what cooler and regulator stand.", trim.Say(key, part.Number(spec))),
+		out = append(out, one(Caution, []string{key}, trim.Settings{key: part.Number(spec)},
+			fmt.Sprintf("Give the maker's %s, or what cooler and regulator stand.", trim.Say(key, part.Number(spec))),
 			"%s is unlimited.", name(key))...)
 	}
 	return out
@@ -64,7 +68,8 @@ func boardBeyondSpec(in *Input) []Finding {
 	if !in.Settings.Switch("limit.beyondSpec", false) {
 		return nil
 	}
-	return one(Caution, []string{"limit.beyondSpec"}, trim.Settings{"limit.beyondSpec": part.Switch(false)}, "Switch it off; then the limits of this trim count.",
+	return one(Caution, []string{"limit.beyondSpec"}, trim.Settings{"limit.beyondSpec": part.Switch(false)},
+		"Switch it off; then the limits of this trim count.",
 		"The board puts its own limits, above the maker's, in place of those of this trim.")
 }
 
@@ -77,7 +82,8 @@ func beyondSpec(in *Input) []Finding {
 	for _, key := range limitKeys {
 		spec := in.maker(key)
 		if x, ok := in.Settings[key].Number(); ok && x > spec {
-			out = append(out, one(Note, []string{key}, trim.Settings{key: part.Number(spec)}, "Keep it only if cooler and regulator are made for it.",
+			out = append(out, one(Note, []string{key}, trim.Settings{key: part.Number(spec)},
+				"Keep it only if cooler and regulator are made for it.",
 				"%s of %s exceeds the maker's %s.", name(key), trim.Say(key, part.Number(x)), trim.Say(key, part.Number(spec)))...)
 		}
 	}
@@ -104,7 +110,8 @@ func shortBelowSustained(in *Input) []Finding {
 	if !ok1 || !ok2 || pl1 <= pl2 {
 		return nil
 	}
-	return one(Caution, []string{"limit.pl1", "limit.pl2"}, trim.Settings{"limit.pl1": part.Number(pl2), "limit.pl2": part.Number(pl1)}, "Exchange them if they were mixed up.",
+	return one(Caution, []string{"limit.pl1", "limit.pl2"}, trim.Settings{"limit.pl1": part.Number(pl2), "limit.pl2": part.Number(pl1)},
+		"Exchange them if they were mixed up.",
 		"PL1 of %g W lies above PL2 of %g W, so it never counts.", pl1, pl2)
 }
 
@@ -133,7 +140,8 @@ func peakBelowSustained(in *Input) []Finding {
 	if !ok1 || !ok2 || edc >= tdc {
 		return nil
 	}
-	return one(Caution, []string{"limit.tdc", "limit.edc"}, trim.Settings{"limit.tdc": part.Number(edc), "limit.edc": part.Number(tdc)}, "Exchange them if they were mixed up.",
+	return one(Caution, []string{"limit.tdc", "limit.edc"}, trim.Settings{"limit.tdc": part.Number(edc), "limit.edc": part.Number(tdc)},
+		"Exchange them if they were mixed up.",
 		"EDC of %g A lies below TDC of %g A, so TDC never counts.", edc, tdc)
 }
 

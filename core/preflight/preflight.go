@@ -167,7 +167,8 @@ func name(key string) string {
 }
 
 // loadWords says under which load something happens.
-var loadWords = map[load.Kind]string{load.Heavy: "under heavy load", load.Mixed: "under mixed load", load.Light: "on a single core", load.Idle: "at idle"}
+var loadWords = map[load.Kind]string{load.Heavy: "under heavy load", load.Mixed: "under mixed load", load.Light: "on a single core",
+	load.Idle: "at idle"}
 
 func one(level Level, fields []string, fix trim.Settings, remedy, reason string, args ...any) []Finding {
 	return []Finding{{Level: level, Fields: fields, Reason: fmt.Sprintf(reason, args...), Remedy: remedy, Fix: fix}}

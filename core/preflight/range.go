@@ -93,7 +93,8 @@ func decimalSlip(in *Input) []Finding {
 		default:
 			continue
 		}
-		out = append(out, one(Caution, []string{c.Key}, trim.Settings{c.Key: part.Number(meant)}, fmt.Sprintf("If a decimal point slipped, give %s.", trim.Say(c.Key, part.Number(meant))),
+		out = append(out, one(Caution, []string{c.Key}, trim.Settings{c.Key: part.Number(meant)},
+			fmt.Sprintf("If a decimal point slipped, give %s.", trim.Say(c.Key, part.Number(meant))),
 			"%s goes from %s to %s at once.", name(c.Key), trim.Say(c.Key, c.From), trim.Say(c.Key, c.To))...)
 	}
 	return out
@@ -118,7 +119,8 @@ func unlikeFleet(in *Input) []Finding {
 			continue
 		}
 		out = append(out, one(Caution, []string{c.Key}, nil, "Go there in steps, or look for a slip.",
-			"%s of %s is unlike the other %d rigs with this processor: they have %s to %s.", name(c.Key), trim.Say(c.Key, c.To), len(others), trim.Say(c.Key, part.Number(low)), trim.Say(c.Key, part.Number(high)))...)
+			"%s of %s is unlike the other %d rigs with this processor: they have %s to %s.", name(c.Key), trim.Say(c.Key, c.To), len(others),
+			trim.Say(c.Key, part.Number(low)), trim.Say(c.Key, part.Number(high)))...)
 	}
 	return out
 }
@@ -130,7 +132,8 @@ func noEffect(in *Input) []Finding {
 
 // overridden reports a change that another setting keeps from counting.
 func overridden(in *Input) []Finding {
-	return inert(in, Caution, func(key, _ string) bool { return !in.Set.Processor.Locks(key) }, "Change that setting too, or take this one back.")
+	return inert(in, Caution, func(key, _ string) bool { return !in.Set.Processor.Locks(key) },
+		"Change that setting too, or take this one back.")
 }
 
 // inert gathers the changed settings that count for nothing, by the reason why.

@@ -10,7 +10,8 @@ import (
 )
 
 // voltageKeys are what may have raised a voltage: those of them that differ from the parent are named.
-var voltageKeys = []string{"voltage.core.mode", "voltage.core.fixed", "voltage.core.target", "voltage.core.offset", "voltage.lightLift", "loadline.level", "loadline.ac", "curve.all", "clock.boostOffset", "clock.ratio.all"}
+var voltageKeys = []string{"voltage.core.mode", "voltage.core.fixed", "voltage.core.target", "voltage.core.offset", "voltage.lightLift",
+	"loadline.level", "loadline.ac", "curve.all", "clock.boostOffset", "clock.ratio.all"}
 
 func (in *Input) whatRaised() []string {
 	fields := []string{}
@@ -82,7 +83,8 @@ func flatLoadLine(in *Input) []Finding {
 	}
 	if s, above := in.overshoots(); above > 0 {
 		return one(Caution, []string{"loadline.level"}, in.best(), "Take the level with the best lowest voltage instead.",
-			"The flattest load line overshoots to %.3f V when a load ends %s, above the %.3f V that the part stands for a moment.", s.OvershootV, loadWords[s.Load], in.Set.Processor.TransientMaxV)
+			"The flattest load line overshoots to %.3f V when a load ends %s, above the %.3f V that the part stands for a moment.", s.OvershootV,
+			loadWords[s.Load], in.Set.Processor.TransientMaxV)
 	}
 	if !in.changed("loadline.level") {
 		return nil
@@ -112,7 +114,8 @@ func overshootAboveCeiling(in *Input) []Finding {
 		return nil
 	}
 	return one(Caution, in.whatRaised(), nil, "Lower the voltage, or take a load line with more droop.",
-		"The voltage overshoots to %.3f V when a load ends %s, above the %.3f V that the part stands for a moment.", s.OvershootV, loadWords[s.Load], in.Set.Processor.TransientMaxV)
+		"The voltage overshoots to %.3f V when a load ends %s, above the %.3f V that the part stands for a moment.", s.OvershootV,
+		loadWords[s.Load], in.Set.Processor.TransientMaxV)
 }
 
 // fixedAtIdle reports a fixed voltage, which gives all power saving at idle away.
@@ -129,7 +132,8 @@ func fixedAtIdle(in *Input) []Finding {
 	if !in.Settings.Switch("platform.cStates", true) {
 		sleepless = ", and with C-states off the cores never sleep"
 	}
-	return one(Caution, []string{"voltage.core.mode"}, nil, "Keep it for a static profile only; an adaptive voltage or an offset saves power at idle.",
+	return one(Caution, []string{"voltage.core.mode"}, nil,
+		"Keep it for a static profile only; an adaptive voltage or an offset saves power at idle.",
 		"A fixed voltage stays at idle too%s%s.", at, sleepless)
 }
 
@@ -141,7 +145,8 @@ func corridorCrossed(in *Input) []Finding {
 	v := func(end string) float64 { return in.Settings.Number("voltage.corridor."+end, 0) }
 	switch {
 	case v("floorCold") > v("ceilingCold"), v("floorHot") > v("ceilingHot"):
-		return one(Stop, []string{"voltage.corridor.floorCold", "voltage.corridor.ceilingCold", "voltage.corridor.floorHot", "voltage.corridor.ceilingHot"}, nil, "Let the floor lie below the ceiling, cold and hot.",
+		return one(Stop, []string{"voltage.corridor.floorCold", "voltage.corridor.ceilingCold", "voltage.corridor.floorHot",
+			"voltage.corridor.ceilingHot"}, nil, "Let the floor lie below the ceiling, cold and hot.",
 			"The corridor's floor lies above its ceiling.")
 	case v("coldC") >= v("hotC"):
 		return one(Stop, []string{"voltage.corridor.coldC", "voltage.corridor.hotC"}, nil, "Let the cold temperature lie below the hot one.",

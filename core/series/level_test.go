@@ -19,7 +19,8 @@ func TestLevelSaysWhatTheSamplesSay(t *testing.T) {
 		samples []series.Sample
 		quantum float64
 	}{
-		{"none", nil, 0.1}, {"one", walk(1, 0.1), 0.1}, {"regular", walk(4000, 0.125), 0.125}, {"gaps", gappy, 0.125}, {"no quantum", walk(500, 0.1), 0},
+		{"none", nil, 0.1}, {"one", walk(1, 0.1), 0.1}, {"regular", walk(4000, 0.125), 0.125}, {"gaps", gappy, 0.125},
+		{"no quantum", walk(500, 0.1), 0},
 		{"before 1970", []series.Sample{{T: -61_000, V: 1}, {T: -1, V: 2}, {T: 1, V: 3}}, 1},
 		{"too large for its quantum", []series.Sample{{T: 0, V: 1e300}, {T: 1, V: -1e300}}, 1e-3},
 	} {
@@ -44,7 +45,8 @@ func TestLevelSaysWhatTheSamplesSay(t *testing.T) {
 			}
 			for i, w := range want {
 				m := merged[i]
-				if m.T != w.T || m.Min != w.Min || m.Max != w.Max || m.N != w.N || math.Abs(m.Mean-w.Mean) > max(row.quantum/4, 1e-9*math.Abs(w.Max-w.Min)) {
+				if m.T != w.T || m.Min != w.Min || m.Max != w.Max || m.N != w.N ||
+					math.Abs(m.Mean-w.Mean) > max(row.quantum/4, 1e-9*math.Abs(w.Max-w.Min)) {
 					t.Errorf("bucket %d: %+v, want %+v", i, m, w)
 				}
 			}

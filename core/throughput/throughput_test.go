@@ -15,7 +15,8 @@ func kit(mts, cl float64) *memory.Running {
 	return &memory.Running{MTs: mts, CL: cl, RCD: cl, RP: cl, RAS: memory.DefaultRAS(cl)}
 }
 
-var processor = &part.Processor{Clusters: []part.Cluster{{Cores: 4}}, ThreadsPerCore: 2, Work: part.Work{PerMHz: 0.25, SMTGain: 0.3, MemoryShare: 0.15}}
+var processor = &part.Processor{Clusters: []part.Cluster{{Cores: 4}}, ThreadsPerCore: 2,
+	Work: part.Work{PerMHz: 0.25, SMTGain: 0.3, MemoryShare: 0.15}}
 
 func TestPointsFollowClocksAndMemory(t *testing.T) {
 	clocks := []float64{5000, 5000, 4900, 5000}

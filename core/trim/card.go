@@ -29,7 +29,8 @@ func Card(set *part.Set, from, to Settings, full bool) []Line {
 			continue
 		}
 		entry, _ := set.Board.Lookup(key)
-		lines = append(lines, Line{Key: key, Menu: entry.Menu, Label: entry.Label, Enter: Shown(set.Board, key, to[key]), Was: Shown(set.Board, key, from[key])})
+		lines = append(lines, Line{Key: key, Menu: entry.Menu, Label: entry.Label, Enter: Shown(set.Board, key, to[key]),
+			Was: Shown(set.Board, key, from[key])})
 		if two := entry.Second; two != nil {
 			lines = append(lines, Line{Key: key + secondKey, Menu: two.Menu, Label: two.Label, Enter: "Auto", Was: ""})
 		}

@@ -46,16 +46,19 @@ func TestCardIsInTheBoardsOrder(t *testing.T) {
 func TestCardSpeaksAsTheBoardDoes(t *testing.T) {
 	skua := parttest.Rig(t, "skua")
 	to := trim.Settings{
-		"limit.beyondSpec": part.Switch(false), "limit.pl2": part.Choice(trim.Unlimited), "loadline.ac": part.Number(0.3), "voltage.core.offset": part.Number(-45),
-		"voltage.core.fixed": part.Number(1.3), "clock.active.2": part.Number(56), "memory.profile": part.Choice(trim.ProfileRated), "clock.base": part.Number(100.5),
+		"limit.beyondSpec": part.Switch(false), "limit.pl2": part.Choice(trim.Unlimited), "loadline.ac": part.Number(0.3),
+		"voltage.core.offset": part.Number(-45),
+		"voltage.core.fixed":  part.Number(1.3), "clock.active.2": part.Number(56), "memory.profile": part.Choice(trim.ProfileRated),
+		"clock.base": part.Number(100.5),
 	}
 	got := map[string]string{}
 	for _, l := range trim.Card(skua, nil, to, false) {
 		got[l.Key] = l.Enter
 	}
 	want := map[string]string{
-		"limit.beyondSpec": "Disabled", "limit.pl2": "Unlimited", "loadline.ac": "0.30 mΩ", "voltage.core.offset": "\u221245 mV", "voltage.core.offset#second": "Auto",
-		"clock.active.2": "56", "memory.profile": "Preset 1", "clock.base": "100.50 MHz",
+		"limit.beyondSpec": "Disabled", "limit.pl2": "Unlimited", "loadline.ac": "0.30 mΩ", "voltage.core.offset": "\u221245 mV",
+		"voltage.core.offset#second": "Auto",
+		"clock.active.2":             "56", "memory.profile": "Preset 1", "clock.base": "100.50 MHz",
 	}
 	for key, text := range want {
 		if got[key] != text {
@@ -74,9 +77,11 @@ func TestCardSpeaksAsTheBoardDoes(t *testing.T) {
 // named with a reason, and nothing is lost without a word.
 func TestTransferKeepsWhatFits(t *testing.T) {
 	settings := map[string]trim.Settings{
-		"petrel": {"curve.all": part.Number(-20), "curve.core.7": part.Number(-4), "limit.ppt": part.Number(120), "clock.boostOffset": part.Number(-100)},
+		"petrel": {"curve.all": part.Number(-20), "curve.core.7": part.Number(-4), "limit.ppt": part.Number(120),
+			"clock.boostOffset": part.Number(-100)},
 		"gannet": {"curve.cluster.1": part.Number(-12), "curve.band.2.hot": part.Number(5), "voltage.ceiling": part.Number(1.2)},
-		"skua":   {"limit.pl1": part.Number(110), "clock.ratio.e": part.Number(36), "voltage.core.offset": part.Number(-60), "loadline.level": part.Number(3)},
+		"skua": {"limit.pl1": part.Number(110), "clock.ratio.e": part.Number(36), "voltage.core.offset": part.Number(-60),
+			"loadline.level": part.Number(3)},
 		"tern":   {"limit.pl1": part.Number(55), "voltage.core.offset": part.Number(-75), "platform.smt": part.Switch(false)},
 		"dunlin": {"clock.reference": part.Number(102), "fan.point.2.duty": part.Number(55)},
 	}
@@ -107,11 +112,13 @@ func TestTransferKeepsWhatFits(t *testing.T) {
 func TestSheetFromRegistry(t *testing.T) {
 	list := []trim.Learnt{
 		{Attribute: "PwrmW", Label: "Power", Type: "Integer", Min: 30000, Max: 400000, Step: 1000, Default: 142000.0, Setting: "limit.ppt"},
-		{Attribute: "Guard", Label: "Guard", Type: "Enumeration", Positions: []string{"Disabled", "Enabled"}, Default: "Enabled", Setting: "limit.temperatureOn"},
+		{Attribute: "Guard", Label: "Guard", Type: "Enumeration", Positions: []string{"Disabled", "Enabled"}, Default: "Enabled",
+			Setting: "limit.temperatureOn"},
 		{Attribute: "Shift0", Label: "Shift 0", Type: "Integer", Min: -30, Max: 30, Step: 1, Default: 0.0, Setting: "curve.core.0"},
 		{Attribute: "Shift1", Label: "Shift 1", Type: "Integer", Min: -30, Max: 30, Step: 1, Default: -2.0, Setting: "curve.core.1"},
 		{Attribute: "Fabric", Label: "Fabric", Type: "Integer", Min: 0, Max: 2400, Step: 50, Default: 0.0, Setting: "memory.fabric"},
-		{Attribute: "Pump", Label: "Pump", Type: "Enumeration", Positions: []string{"Quiet", "Full Speed", "Odd"}, Default: "Full Speed", Setting: "pump.mode"},
+		{Attribute: "Pump", Label: "Pump", Type: "Enumeration", Positions: []string{"Quiet", "Full Speed", "Odd"}, Default: "Full Speed",
+			Setting: "pump.mode"},
 		{Attribute: "Other", Label: "Other", Type: "Integer", Setting: ""},
 		{Attribute: "Strange", Label: "Strange", Type: "Integer", Setting: "no.such"},
 	}
@@ -128,7 +135,8 @@ func TestSheetFromRegistry(t *testing.T) {
 	if p := by["limit.ppt"]; p.Scale != 1000 || p.Min != 30 || p.Max != 400 || p.Step != 1 || p.Default != part.Number(142) {
 		t.Errorf("PPT: %+v", p)
 	}
-	if c := by["curve.core.*"]; c.Attribute != "Shift{n}" || c.Label != "Shift {n}" || len(c.Defaults) != 2 || c.Defaults[1] != part.Number(-2) {
+	if c := by["curve.core.*"]; c.Attribute != "Shift{n}" || c.Label != "Shift {n}" || len(c.Defaults) != 2 ||
+		c.Defaults[1] != part.Number(-2) {
 		t.Errorf("curve: %+v", c)
 	}
 	if g := by["limit.temperatureOn"]; g.Values["true"] != "Enabled" || g.Values["false"] != "Disabled" || g.Default != part.Switch(true) {
@@ -149,7 +157,8 @@ func FuzzPropose(f *testing.F) {
 	f.Add("", "\x00", "//", "Enumeration")
 	f.Add("X99999999999999999999", "4-Core Ratio", "a", "Integer")
 	f.Fuzz(func(t *testing.T, name, label, menu, kind string) {
-		list := []trim.Learnt{{Attribute: name, Label: label, Menu: strings.Split(menu, "/"), Type: kind}, {Attribute: name + "B", Label: label, Type: kind, Positions: []string{"On", "Off"}}}
+		list := []trim.Learnt{{Attribute: name, Label: label, Menu: strings.Split(menu, "/"), Type: kind},
+			{Attribute: name + "B", Label: label, Type: kind, Positions: []string{"On", "Off"}}}
 		trim.Propose(list)
 		for _, a := range list {
 			if _, _, ok := trim.Find(a.Setting); a.Setting != "" && !ok {

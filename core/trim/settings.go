@@ -162,12 +162,14 @@ func checkValue(f *invalid.List, def *Def, key string, entry *part.BoardSetting,
 			return
 		}
 		if x < entry.Min || x > entry.Max {
-			f.Add(key, fmt.Sprintf("give %g to %g%s", entry.Min, entry.Max, unitAfter(def.Unit)), "%g%s is outside the board's range", x, unitAfter(def.Unit))
+			f.Add(key, fmt.Sprintf("give %g to %g%s", entry.Min, entry.Max, unitAfter(def.Unit)), "%g%s is outside the board's range", x,
+				unitAfter(def.Unit))
 			return
 		}
 		if steps := (x - entry.Min) / entry.Step; math.Abs(steps-math.Round(steps)) > 1e-6 {
 			near := entry.Min + math.Round(steps)*entry.Step
-			f.Add(key, fmt.Sprintf("give a multiple of the board's step of %g%s, such as %g", entry.Step, unitAfter(def.Unit), near), "%g%s is off the board's step", x, unitAfter(def.Unit))
+			f.Add(key, fmt.Sprintf("give a multiple of the board's step of %g%s, such as %g", entry.Step, unitAfter(def.Unit), near),
+				"%g%s is off the board's step", x, unitAfter(def.Unit))
 		}
 	}
 }

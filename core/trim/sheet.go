@@ -88,7 +88,8 @@ func defaultOf(def Def, entry part.BoardSetting, a Learnt) part.Value {
 
 // most is the largest value that a unit's settings sensibly have: an attribute that goes beyond counts in smaller units.
 var most = map[string]float64{
-	"W": 1500, "A": 1500, "V": 3, "mV": 1000, "MHz": 6000, "MT/s": 14000, "×": 120, "mΩ": 10, "°C": 150, "%": 200, "s": 600, "kHz": 3000, "steps": 100, "clocks": 100000,
+	"W": 1500, "A": 1500, "V": 3, "mV": 1000, "MHz": 6000, "MT/s": 14000, "×": 120, "mΩ": 10, "°C": 150, "%": 200, "s": 600, "kHz": 3000,
+	"steps": 100, "clocks": 100000,
 }
 
 // guessScale returns how many units of an attribute make one of the setting's, a power of ten.

@@ -147,15 +147,23 @@ func TestParseFileNamesEveryFault(t *testing.T) {
 		name, text string
 		fields     []string
 	}{
-		{"good", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"corvane-s8","board":"skerry-m1"},"settings":{"curve.all":-10}}`, nil},
+		{"good", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"corvane-s8","board":"skerry-m1"},"settings":{"curve.all":-10}}`,
+			nil},
 		{"newer", `{"format":"zerokeel.trim/2","name":"x","for":{"processor":"","board":""},"settings":{}}`, []string{"format"}},
-		{"for other parts", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"meridan-k14","board":"hollin-t2"},"settings":{}}`, []string{"for.processor", "for.board"}},
-		{"every setting wrong", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"limit.ppt":9999,"limit.temperatureOn":1,"memory.profile":"fast","curve.core.9":-1,"colour":3,"curve.all":-2.5}}`,
-			[]string{"settings.memory.profile", "settings.limit.ppt", "settings.limit.temperatureOn", "settings.curve.all", "settings.curve.core.9", "settings.colour"}},
-		{"setting twice", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"curve.all":-1,"curve.all":-2}}`, []string{"settings.curve.all"}},
-		{"number past the range", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"curve.all":1e309}}`, []string{"settings.curve.all"}},
-		{"name too long", `{"format":"zerokeel.trim/1","name":"` + strings.Repeat("x", 81) + `","for":{"processor":"","board":""},"settings":{"curve.all":-1}}`, []string{"name"}},
-		{"unknown field", `{"format":"zerokeel.trim/1","name":"x","author":"y","for":{"processor":"","board":""},"settings":{}}`, []string{"author"}},
+		{"for other parts", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"meridan-k14","board":"hollin-t2"},"settings":{}}`,
+			[]string{"for.processor", "for.board"}},
+		{"every setting wrong", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"limit.ppt":9999,
+			"limit.temperatureOn":1,"memory.profile":"fast","curve.core.9":-1,"colour":3,"curve.all":-2.5}}`,
+			[]string{"settings.memory.profile", "settings.limit.ppt", "settings.limit.temperatureOn", "settings.curve.all",
+				"settings.curve.core.9", "settings.colour"}},
+		{"setting twice", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"curve.all":-1,
+			"curve.all":-2}}`, []string{"settings.curve.all"}},
+		{"number past the range", `{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"curve.all":1e309}}`,
+			[]string{"settings.curve.all"}},
+		{"name too long", `{"format":"zerokeel.trim/1","name":"` + strings.Repeat("x", 81) +
+			`","for":{"processor":"","board":""},"settings":{"curve.all":-1}}`, []string{"name"}},
+		{"unknown field", `{"format":"zerokeel.trim/1","name":"x","author":"y","for":{"processor":"","board":""},"settings":{}}`,
+			[]string{"author"}},
 	}
 	for _, row := range rows {
 		t.Run(row.name, func(t *testing.T) {
@@ -198,7 +206,8 @@ func TestExamplesAreGood(t *testing.T) {
 
 func FuzzParseFile(f *testing.F) {
 	set := parttest.Petrel(f)
-	f.Add([]byte(`{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"curve.all":-10,"limit.temperatureOn":true,"memory.profile":"rated"}}`))
+	f.Add([]byte(`{"format":"zerokeel.trim/1","name":"x","for":{"processor":"","board":""},"settings":{"curve.all":-10,
+		"limit.temperatureOn":true,"memory.profile":"rated"}}`))
 	f.Fuzz(func(t *testing.T, text []byte) {
 		file, err := trim.ParseFile(text, set)
 		if err != nil {

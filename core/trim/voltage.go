@@ -17,21 +17,29 @@ const (
 func rail(key, name string, has func(*part.Processor) bool, modes ...string) []Def {
 	at := func(end string) string { return fmt.Sprintf("voltage.%s.%s", key, end) }
 	is := func(mode string) []When { return []When{{at("mode"), choice(mode)}} }
-	offset := Def{Key: at("offset"), Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "mV", Signed: true, Neutral: number(0), Parts: has, Spec: specIs(number(0)), Name: name + " voltage offset", Meaning: "Adds to the voltage at every clock; negative is less voltage."}
+	offset := Def{Key: at("offset"), Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "mV", Signed: true,
+		Neutral: number(0), Parts: has, Spec: specIs(number(0)), Name: name + " voltage offset",
+		Meaning: "Adds to the voltage at every clock; negative is less voltage."}
 	if len(modes) == 0 {
 		return []Def{offset}
 	}
 	offset.Unless = is(Fixed)
 	defs := []Def{
-		{Key: at("mode"), Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeChoice, Choices: append([]string{Dynamic}, modes...), Neutral: choice(Dynamic), Kin: key + " voltage", Parts: has, Name: name + " voltage", Meaning: "How this voltage is asked for: along the curve, to a target of one's own at the top, or the same at every clock."},
+		{Key: at("mode"), Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeChoice, Choices: append([]string{Dynamic}, modes...),
+			Neutral: choice(Dynamic), Kin: key + " voltage", Parts: has, Name: name + " voltage",
+			Meaning: "How this voltage is asked for: along the curve, to a target of one's own at the top, or the same at every clock."},
 		offset,
 	}
 	for _, mode := range modes {
 		switch mode {
 		case Adaptive:
-			defs = append(defs, Def{Key: at("target"), Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: key + " voltage", Only: is(Adaptive), Parts: has, Name: name + " voltage target", Meaning: "Voltage at the highest ratio; below the highest fused ratio the curve counts."})
+			defs = append(defs, Def{Key: at("target"), Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V",
+				Kin: key + " voltage", Only: is(Adaptive), Parts: has, Name: name + " voltage target",
+				Meaning: "Voltage at the highest ratio; below the highest fused ratio the curve counts."})
 		case Fixed:
-			defs = append(defs, Def{Key: at("fixed"), Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: key + " voltage", Only: is(Fixed), Parts: has, Name: name + " voltage fixed at", Meaning: "Voltage at every clock, idle included."})
+			defs = append(defs, Def{Key: at("fixed"), Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V",
+				Kin: key + " voltage", Only: is(Fixed), Parts: has, Name: name + " voltage fixed at",
+				Meaning: "Voltage at every clock, idle included."})
 		}
 	}
 	return defs
@@ -50,16 +58,28 @@ var voltageDefs = concat(
 	rail("soc", "SoC", hasSoC, Fixed),
 	rail("controller", "Memory controller", hasSoC, Fixed),
 	[]Def{
-		{Key: "voltage.lightLift", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "mV", Neutral: number(0), Unless: []When{{"voltage.core.mode", choice(Fixed)}}, Name: "Light-load lift", Meaning: "Adds to the core voltage while few cores are active."},
-		{Key: "voltage.ceiling", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Words: []string{Auto}, Neutral: choice(Auto), Spec: spec(func(p *part.Processor) float64 { return p.VoltageMaxV }), Name: "Voltage ceiling", Meaning: "The voltage above which no higher clock is given."},
-		{Key: "voltage.corridor", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeSwitch, Neutral: part.Switch(false), Kin: "corridor", Name: "Voltage corridor", Meaning: "Holds the core voltage between a floor and a ceiling that follow the temperature."},
-		{Key: "voltage.corridor.coldC", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "°C", Kin: "corridor", Only: onlyCorridor, Name: "Corridor, cold at", Meaning: "Temperature below which the cold floor and ceiling count."},
-		{Key: "voltage.corridor.hotC", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "°C", Kin: "corridor", Only: onlyCorridor, Name: "Corridor, hot at", Meaning: "Temperature above which the hot floor and ceiling count."},
-		{Key: "voltage.corridor.floorCold", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "corridor", Only: onlyCorridor, Name: "Corridor floor, cold", Meaning: "Lowest core voltage when cold."},
-		{Key: "voltage.corridor.floorHot", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "corridor", Only: onlyCorridor, Name: "Corridor floor, hot", Meaning: "Lowest core voltage when hot."},
-		{Key: "voltage.corridor.ceilingCold", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "corridor", Only: onlyCorridor, Name: "Corridor ceiling, cold", Meaning: "Highest core voltage when cold."},
-		{Key: "voltage.corridor.ceilingHot", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "corridor", Only: onlyCorridor, Name: "Corridor ceiling, hot", Meaning: "Highest core voltage when hot."},
-		{Key: "voltage.corridor.reach", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "mV", Kin: "corridor", Only: onlyCorridor, Name: "Corridor reach", Meaning: "How far floor and ceiling may move the voltage at most."},
+		{Key: "voltage.lightLift", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "mV", Neutral: number(0),
+			Unless: []When{{"voltage.core.mode", choice(Fixed)}}, Name: "Light-load lift",
+			Meaning: "Adds to the core voltage while few cores are active."},
+		{Key: "voltage.ceiling", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Words: []string{Auto},
+			Neutral: choice(Auto), Spec: spec(func(p *part.Processor) float64 { return p.VoltageMaxV }), Name: "Voltage ceiling",
+			Meaning: "The voltage above which no higher clock is given."},
+		{Key: "voltage.corridor", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeSwitch, Neutral: part.Switch(false), Kin: "corridor",
+			Name: "Voltage corridor", Meaning: "Holds the core voltage between a floor and a ceiling that follow the temperature."},
+		{Key: "voltage.corridor.coldC", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "°C", Kin: "corridor",
+			Only: onlyCorridor, Name: "Corridor, cold at", Meaning: "Temperature below which the cold floor and ceiling count."},
+		{Key: "voltage.corridor.hotC", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "°C", Kin: "corridor",
+			Only: onlyCorridor, Name: "Corridor, hot at", Meaning: "Temperature above which the hot floor and ceiling count."},
+		{Key: "voltage.corridor.floorCold", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "corridor",
+			Only: onlyCorridor, Name: "Corridor floor, cold", Meaning: "Lowest core voltage when cold."},
+		{Key: "voltage.corridor.floorHot", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "corridor",
+			Only: onlyCorridor, Name: "Corridor floor, hot", Meaning: "Lowest core voltage when hot."},
+		{Key: "voltage.corridor.ceilingCold", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "corridor",
+			Only: onlyCorridor, Name: "Corridor ceiling, cold", Meaning: "Highest core voltage when cold."},
+		{Key: "voltage.corridor.ceilingHot", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "corridor",
+			Only: onlyCorridor, Name: "Corridor ceiling, hot", Meaning: "Highest core voltage when hot."},
+		{Key: "voltage.corridor.reach", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "mV", Kin: "corridor",
+			Only: onlyCorridor, Name: "Corridor reach", Meaning: "How far floor and ceiling may move the voltage at most."},
 	},
 )
 

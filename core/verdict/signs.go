@@ -140,7 +140,8 @@ func stuck(e *Evidence) (Pointer, bool) {
 			return Pointer{}, false
 		}
 	}
-	return Pointer{t[0].AtS, t[len(t)-1].AtS, -1, channel.Temperature, fmt.Sprintf("the temperature shows %.1f °C all the time", t[0].V)}, true
+	return Pointer{t[0].AtS, t[len(t)-1].AtS, -1, channel.Temperature, fmt.Sprintf("the temperature shows %.1f °C all the time", t[0].V)},
+		true
 }
 
 // leastClock is the share of the requested clock below which a leg did not reach its clocks, when no limit explains it.
@@ -164,7 +165,8 @@ func short(e *Evidence) (Pointer, bool) {
 	for i, c := range e.Traces.Core {
 		asked, got := late(c.Requested), late(c.Effective)
 		if asked > 0 && got > 0 && got < leastClock*asked {
-			return Pointer{e.RanS / 2, e.RanS, e.Cores[i], channel.At(channel.EffectiveClock, e.Cores[i]), fmt.Sprintf("core %d ran at %.0f MHz of %.0f asked for", e.Cores[i], got, asked)}, true
+			return Pointer{e.RanS / 2, e.RanS, e.Cores[i], channel.At(channel.EffectiveClock, e.Cores[i]),
+				fmt.Sprintf("core %d ran at %.0f MHz of %.0f asked for", e.Cores[i], got, asked)}, true
 		}
 	}
 	return Pointer{}, false

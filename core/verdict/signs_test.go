@@ -99,7 +99,8 @@ func TestSignsInTheFigures(t *testing.T) {
 			e.Events = append(e.Events, verdict.Event{Kind: verdict.EventUncorrected, AtS: 50, Core: 3, Text: "bank 0"})
 		}, verdict.Miscalculated, 3},
 		{"a stop screen", func(e *verdict.Evidence) {
-			e.Events, e.Ending = append(e.Events, verdict.Event{Kind: verdict.EventPanic, AtS: 50, Core: -1, Text: "fatal machine check"}), verdict.NewBoot
+			e.Events, e.Ending = append(e.Events, verdict.Event{Kind: verdict.EventPanic, AtS: 50, Core: -1, Text: "fatal machine check"}),
+				verdict.NewBoot
 		}, verdict.Restarted, -1},
 	} {
 		for seed := range uint64(20) {

@@ -55,7 +55,8 @@ const (
 // Reported tells whether a rig may report the kind; marks are set by people.
 func (k EventKind) Reported() bool {
 	switch k {
-	case EventMiscalculated, EventCorrected, EventUncorrected, EventStalled, EventOverheated, EventRefused, EventThrottled, EventSensorLost, EventLowMemory, EventPanic:
+	case EventMiscalculated, EventCorrected, EventUncorrected, EventStalled, EventOverheated, EventRefused, EventThrottled, EventSensorLost,
+		EventLowMemory, EventPanic:
 		return true
 	}
 	return false
@@ -131,7 +132,8 @@ func (e *Evidence) cooling(ev Event) []Pointer {
 		return nil
 	}
 	t := e.Traces.Core[place].Temperature
-	return []Pointer{{ev.AtS, t[len(t)-1].AtS, ev.Core, channel.At(channel.CoreTemperature, ev.Core), fmt.Sprintf("core %d at %.1f °C in the end", ev.Core, t[len(t)-1].V)}}
+	return []Pointer{{ev.AtS, t[len(t)-1].AtS, ev.Core, channel.At(channel.CoreTemperature, ev.Core),
+		fmt.Sprintf("core %d at %.1f °C in the end", ev.Core, t[len(t)-1].V)}}
 }
 
 // mostOthers is the share of the machine that other programs may use before a leg proves nothing, and boundShare the share

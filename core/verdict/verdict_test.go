@@ -33,7 +33,8 @@ func TestJudge(t *testing.T) {
 		at     float64
 	}{
 		{"clean", func(*verdict.Evidence) {}, verdict.Held, -1, 60},
-		{"corrected errors still hold", func(e *verdict.Evidence) { e.Events = append(e.Events, fault(verdict.EventCorrected, 5, 1)) }, verdict.Held, -1, 60},
+		{"corrected errors still hold", func(e *verdict.Evidence) { e.Events = append(e.Events, fault(verdict.EventCorrected, 5, 1)) },
+			verdict.Held, -1, 60},
 		{"wrong result", func(e *verdict.Evidence) {
 			e.Events, e.RanS = append(e.Events, fault(verdict.EventMiscalculated, 31, 2)), 31
 		}, verdict.Miscalculated, 2, 31},
@@ -57,12 +58,14 @@ func TestJudge(t *testing.T) {
 		{"new boot", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.NewBoot, 20 }, verdict.Restarted, -1, 20},
 		{"dead at start", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.DeadAtStart, 0 }, verdict.NoPost, -1, 0},
 		{"powered off", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.PoweredOff, 33 }, verdict.Overheated, -1, 33},
-		{"trip reported", func(e *verdict.Evidence) { e.Events = append(e.Events, fault(verdict.EventOverheated, 33, 1)) }, verdict.Overheated, -1, 33},
+		{"trip reported", func(e *verdict.Evidence) { e.Events = append(e.Events, fault(verdict.EventOverheated, 33, 1)) }, verdict.Overheated,
+			-1, 33},
 		{"stopped by hand", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.ByHand, 20 }, verdict.Stopped, -1, 20},
 		{"agent started anew", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.AgentStarted, 20 }, verdict.Void, -1, 20},
 		{"too short", func(e *verdict.Evidence) { e.RanS = 50 }, verdict.Void, -1, 50},
 		{"another trim in force", func(e *verdict.Evidence) { e.InForce = false }, verdict.Void, -1, 60},
-		{"refused by the agent", func(e *verdict.Evidence) { e.Events = append(e.Events, fault(verdict.EventRefused, 0, -1)) }, verdict.Void, -1, 60},
+		{"refused by the agent", func(e *verdict.Evidence) { e.Events = append(e.Events, fault(verdict.EventRefused, 0, -1)) }, verdict.Void,
+			-1, 60},
 	}
 	for _, row := range rows {
 		t.Run(row.name, func(t *testing.T) {
@@ -102,7 +105,8 @@ func TestProofNeedsEveryRegimeOnEveryCore(t *testing.T) {
 	hold := func(kind load.Kind, seconds float64, cores ...int) verdict.Hold {
 		return verdict.Hold{Load: kind, Cores: cores, Exposure: verdict.Exposure(kind, len(cores), seconds, seconds/float64(len(cores)))}
 	}
-	whole := []verdict.Hold{hold(load.Transform, 30, 0, 1), hold(load.Heavy, 30, 0, 1), hold(load.Light, 10, 0, 1), hold(load.Transition, 60, 0, 1), hold(load.Idle, 60, 0, 1)}
+	whole := []verdict.Hold{hold(load.Transform, 30, 0, 1), hold(load.Heavy, 30, 0, 1), hold(load.Light, 10, 0, 1),
+		hold(load.Transition, 60, 0, 1), hold(load.Idle, 60, 0, 1)}
 	rows := []struct {
 		name  string
 		cores []int
@@ -111,7 +115,8 @@ func TestProofNeedsEveryRegimeOnEveryCore(t *testing.T) {
 	}{
 		{"everything", []int{0, 1}, whole, nil},
 		{"nothing", []int{0}, nil, []load.Regime{load.RegimeHeavy, load.RegimeLight, load.RegimeTransition, load.RegimeIdle}},
-		{"heavy for hours", []int{0, 1}, []verdict.Hold{hold(load.Heavy, 36000, 0, 1)}, []load.Regime{load.RegimeLight, load.RegimeTransition, load.RegimeIdle}},
+		{"heavy for hours", []int{0, 1}, []verdict.Hold{hold(load.Heavy, 36000, 0, 1)},
+			[]load.Regime{load.RegimeLight, load.RegimeTransition, load.RegimeIdle}},
 		{"a core was left out", []int{0, 1, 2}, whole, []load.Regime{load.RegimeHeavy, load.RegimeLight, load.RegimeTransition, load.RegimeIdle}},
 		{"idle too short", []int{0, 1}, append(slices.Clone(whole[:4]), hold(load.Idle, 30, 0, 1)), []load.Regime{load.RegimeIdle}},
 	}

@@ -109,7 +109,8 @@ func TestFeedsAgainstBisection(t *testing.T) {
 	for range 400 {
 		feeds := make([]volt.Feed, 1+r.IntN(3))
 		for i := range feeds {
-			feeds[i] = volt.Feed{RequestV: 0.7 + 0.7*r.Float64(), Draw: volt.Draw{G: 80 * r.Float64(), L: 10 * r.Float64(), Alpha: 4 * r.Float64(), V0: 1.1}}
+			feeds[i] = volt.Feed{RequestV: 0.7 + 0.7*r.Float64(), Draw: volt.Draw{G: 80 * r.Float64(), L: 10 * r.Float64(), Alpha: 4 * r.Float64(),
+				V0: 1.1}}
 		}
 		ohms := -0.5e-3 + 2e-3*r.Float64()
 		droop, amps, err := volt.DeliverAll(feeds, ohms)
@@ -139,7 +140,8 @@ func TestFeedsAgainstBisection(t *testing.T) {
 }
 
 func TestBandsAndCorridorHaveNoJumps(t *testing.T) {
-	b := volt.Bands{ColdC: 40, HotC: 80, At: []volt.Band{{MHz: 1000, ColdV: 0.02, HotV: 0.01}, {MHz: 3000, ColdV: -0.05, HotV: -0.03}, {MHz: 5000, ColdV: 0, HotV: -0.01}}}
+	b := volt.Bands{ColdC: 40, HotC: 80, At: []volt.Band{{MHz: 1000, ColdV: 0.02, HotV: 0.01}, {MHz: 3000, ColdV: -0.05, HotV: -0.03},
+		{MHz: 5000, ColdV: 0, HotV: -0.01}}}
 	c := volt.Corridor{On: true, ColdC: 30, HotC: 80, FloorCold: 0.8, FloorHot: 0.7, CeilingCold: 1.3, CeilingHot: 1.2, Reach: 0.05}
 	last, lastHot := b.ColdHot(0)
 	for mhz := 10.0; mhz < 6000; mhz += 10 {

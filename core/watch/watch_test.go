@@ -48,7 +48,8 @@ func TestWatchFollowsTheFigures(t *testing.T) {
 func TestWatchNeverFlutters(t *testing.T) {
 	r := rand.New(rand.NewPCG(6, 6))
 	for range 200 {
-		rule := watch.Rule{When: []watch.When{watch.Above, watch.Below}[r.IntN(2)], Threshold: 50, Margin: 10 * r.Float64(), DelayS: float64(r.IntN(8))}
+		rule := watch.Rule{When: []watch.When{watch.Above, watch.Below}[r.IntN(2)], Threshold: 50, Margin: 10 * r.Float64(),
+			DelayS: float64(r.IntN(8))}
 		var s watch.State
 		last := int64(-1)
 		for at := int64(1000); at < 500_000; at += 200 + r.Int64N(2000) {

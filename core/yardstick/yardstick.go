@@ -50,12 +50,18 @@ const MostS = 900.0
 
 // own is listed as scores are shown.
 var own = []Yardstick{
-	{ID: "all-core", Name: "All-core throughput", Unit: "pt", Better: Higher, Load: load.Heavy, Measure: Rate, Work: 1.2e12, Per: 55.296e6, WarmS: 5, TypicalS: 35, Runs: 3},
-	{ID: "single-core", Name: "Single-core throughput", Unit: "pt", Better: Higher, Load: load.Light, Measure: BestRate, Work: 3e9, Per: 2e6, WarmS: 0.3, TypicalS: 40, Runs: 3},
-	{ID: "big-number", Name: "Big-number time", Unit: "s", Better: Lower, Load: load.Transform, Measure: Time, Work: 1.2e12, Whole: true, Per: 1, WarmS: 5, TypicalS: 20, Runs: 3},
-	{ID: "memory-bandwidth", Name: "Memory bandwidth", Unit: "GB/s", Better: Higher, Load: load.Memory, Measure: Rate, Work: 6e10, Per: 1e9, WarmS: 1, TypicalS: 15, MemoryMB: 192, Runs: 3},
-	{ID: "memory-latency", Name: "Memory latency", Unit: "ns", Better: Lower, Load: load.Memory, Measure: Each, Work: 1.5e8, Alone: true, Per: 1e9, WarmS: 1, TypicalS: 14, MemoryMB: 256, Runs: 3},
-	{ID: "response", Name: "Response under load", Unit: "ms", Better: Lower, Load: load.Heavy, Measure: Waits, Work: 2000, Per: 1e3, WarmS: 2, TypicalS: 25, Runs: 3},
+	{ID: "all-core", Name: "All-core throughput", Unit: "pt", Better: Higher, Load: load.Heavy, Measure: Rate, Work: 1.2e12, Per: 55.296e6,
+		WarmS: 5, TypicalS: 35, Runs: 3},
+	{ID: "single-core", Name: "Single-core throughput", Unit: "pt", Better: Higher, Load: load.Light, Measure: BestRate, Work: 3e9, Per: 2e6,
+		WarmS: 0.3, TypicalS: 40, Runs: 3},
+	{ID: "big-number", Name: "Big-number time", Unit: "s", Better: Lower, Load: load.Transform, Measure: Time, Work: 1.2e12, Whole: true,
+		Per: 1, WarmS: 5, TypicalS: 20, Runs: 3},
+	{ID: "memory-bandwidth", Name: "Memory bandwidth", Unit: "GB/s", Better: Higher, Load: load.Memory, Measure: Rate, Work: 6e10, Per: 1e9,
+		WarmS: 1, TypicalS: 15, MemoryMB: 192, Runs: 3},
+	{ID: "memory-latency", Name: "Memory latency", Unit: "ns", Better: Lower, Load: load.Memory, Measure: Each, Work: 1.5e8, Alone: true,
+		Per: 1e9, WarmS: 1, TypicalS: 14, MemoryMB: 256, Runs: 3},
+	{ID: "response", Name: "Response under load", Unit: "ms", Better: Lower, Load: load.Heavy, Measure: Waits, Work: 2000, Per: 1e3,
+		WarmS: 2, TypicalS: 25, Runs: 3},
 	{ID: "idle", Name: "Idle power", Unit: "W", Better: Lower, Load: load.Idle, Measure: Rest, TypicalS: 60, Runs: 2},
 }
 

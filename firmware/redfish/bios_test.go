@@ -20,8 +20,10 @@ import (
 // board is the sheet of a board with a number in milliwatts, a switch and a choice.
 var board = &part.Board{Name: part.Name{ID: "b1", Model: "Test"}, Settings: []part.BoardSetting{
 	{Setting: "limit.ppt", Attribute: "PowermW", Label: "Power", Min: 30, Max: 400, Step: 1, Scale: 1000, Default: part.Number(142)},
-	{Setting: "limit.temperatureOn", Attribute: "Guard", Label: "Guard", Values: map[string]string{"true": "Enabled", "false": "Disabled"}, Default: part.Switch(true)},
-	{Setting: "memory.profile", Attribute: "Profile", Label: "Profile", Values: map[string]string{"safe": "Off", "rated": "On"}, Default: part.Choice("safe")},
+	{Setting: "limit.temperatureOn", Attribute: "Guard", Label: "Guard", Values: map[string]string{"true": "Enabled", "false": "Disabled"},
+		Default: part.Switch(true)},
+	{Setting: "memory.profile", Attribute: "Profile", Label: "Profile", Values: map[string]string{"safe": "Off", "rated": "On"},
+		Default: part.Choice("safe")},
 }}
 
 // service is a Redfish service laid out differently from the stand-in's: other paths, other order, only what the
@@ -46,7 +48,8 @@ func (s *service) start(t *testing.T) *redfish.Client {
 			return `{"Members":[{"@odata.id":"/redfish/v1/Systems/Node-A"},{"@odata.id":"/redfish/v1/Systems/Node-B"}]}`
 		},
 		"/redfish/v1/Systems/Node-A": func() string {
-			return `{"PowerState":"Off","Bios":{"@odata.id":"/redfish/v1/Systems/Node-A/Firmware"},"Actions":{"#ComputerSystem.Reset":{"target":"/redfish/v1/do/reset"}}}`
+			return `{"PowerState":"Off","Bios":{"@odata.id":"/redfish/v1/Systems/Node-A/Firmware"},
+				"Actions":{"#ComputerSystem.Reset":{"target":"/redfish/v1/do/reset"}}}`
 		},
 		"/redfish/v1/Systems/Node-A/Firmware": func() string {
 			settings := `,"@Redfish.Settings":{"SettingsObject":{"@odata.id":"/redfish/v1/Systems/Node-A/Firmware/Next"}}`
@@ -131,12 +134,18 @@ func TestStageRefusesBeforeItSends(t *testing.T) {
 		words    string
 	}{
 		{"no registry", service{}, wanted, "", "does not offer it"},
-		{"registry without the attributes", service{registry: `{"RegistryEntries":{"Attributes":[]}}`}, wanted, "limit.ppt limit.temperatureOn memory.profile", "no attribute"},
-		{"value past the registry's bounds", service{registry: strings.Replace(goodRegistry, "400000", "100000", 1)}, wanted, "limit.ppt", "does not take 120000"},
-		{"number where a word is kept", service{registry: strings.Replace(goodRegistry, `"PowermW","Type":"Integer"`, `"PowermW","Type":"String"`, 1)}, wanted, "limit.ppt", "not a number"},
-		{"read-only", service{registry: strings.Replace(goodRegistry, `"Guard",`, `"Guard","ReadOnly":true,`, 1)}, wanted, "limit.temperatureOn", "read-only"},
-		{"position that the board does not have", service{registry: strings.Replace(goodRegistry, `"On"`, `"Fast"`, 1)}, wanted, "memory.profile", "no position"},
-		{"setting that the sheet does not map", service{registry: goodRegistry}, trim.Settings{"curve.all": part.Number(-5)}, "curve.all", "no such setting"},
+		{"registry without the attributes", service{registry: `{"RegistryEntries":{"Attributes":[]}}`}, wanted,
+			"limit.ppt limit.temperatureOn memory.profile", "no attribute"},
+		{"value past the registry's bounds", service{registry: strings.Replace(goodRegistry, "400000", "100000", 1)}, wanted, "limit.ppt",
+			"does not take 120000"},
+		{"number where a word is kept", service{registry: strings.Replace(goodRegistry, `"PowermW","Type":"Integer"`,
+			`"PowermW","Type":"String"`, 1)}, wanted, "limit.ppt", "not a number"},
+		{"read-only", service{registry: strings.Replace(goodRegistry, `"Guard",`, `"Guard","ReadOnly":true,`, 1)}, wanted,
+			"limit.temperatureOn", "read-only"},
+		{"position that the board does not have", service{registry: strings.Replace(goodRegistry, `"On"`, `"Fast"`, 1)}, wanted,
+			"memory.profile", "no position"},
+		{"setting that the sheet does not map", service{registry: goodRegistry}, trim.Settings{"curve.all": part.Number(-5)}, "curve.all",
+			"no such setting"},
 		{"settings cannot be changed", service{registry: goodRegistry, noSettings: true}, wanted, "", "cannot be changed over the network"},
 	}
 	for _, row := range rows {
@@ -162,12 +171,15 @@ func TestStageRefusesBeforeItSends(t *testing.T) {
 }
 
 func TestTheBoardsOwnRefusalIsToldInItsWords(t *testing.T) {
-	s := &service{registry: goodRegistry, patchState: 400, patchBody: `{"error":{"code":"Base.1.8.GeneralError","message":"general","@Message.ExtendedInfo":[
-		{"MessageId":"Base.1.8.PropertyValueOutOfRange","Message":"Too much.","Resolution":"Give less.","RelatedProperties":["#/Attributes/PowermW"]},
+	s := &service{registry: goodRegistry, patchState: 400, patchBody: `{"error":{"code":"Base.1.8.GeneralError","message":"general",
+		"@Message.ExtendedInfo":[
+		{"MessageId":"Base.1.8.PropertyValueOutOfRange","Message":"Too much.","Resolution":"Give less.",
+		"RelatedProperties":["#/Attributes/PowermW"]},
 		{"MessageId":"Base.1.8.PropertyReadOnly","Message":"Locked.","Resolution":"None"}]}}`}
 	err := s.start(t).Stage(t.Context(), board, wanted)
 	var refusal *redfish.Error
-	if !errors.As(err, &refusal) || refusal.Status != 400 || len(refusal.Messages) != 2 || refusal.Messages[0].Properties[0] != "#/Attributes/PowermW" {
+	if !errors.As(err, &refusal) || refusal.Status != 400 || len(refusal.Messages) != 2 ||
+		refusal.Messages[0].Properties[0] != "#/Attributes/PowermW" {
 		t.Fatalf("got %v", err)
 	}
 	if want := "Too much. Give less. Locked."; !strings.Contains(err.Error(), want) || errors.Is(err, firmware.ErrUnreachable) {
@@ -201,7 +213,8 @@ func TestReadbackLeavesOutWhatTheSheetDoesNotExplain(t *testing.T) {
 func TestLargeRegistry(t *testing.T) {
 	var list []string
 	for i := range 2000 {
-		list = append(list, fmt.Sprintf(`{"AttributeName":"Other%d","Type":"Integer","LowerBound":0,"UpperBound":9,"DisplayName":"Other %d","MenuPath":"./A/B"}`, i, i))
+		list = append(list, fmt.Sprintf(`{"AttributeName":"Other%d","Type":"Integer","LowerBound":0,"UpperBound":9,"DisplayName":"Other %d",
+			"MenuPath":"./A/B"}`, i, i))
 	}
 	list = append(list, `{"AttributeName":"PowermW","Type":"Integer","LowerBound":30000,"UpperBound":400000}`)
 	s := &service{registry: `{"RegistryEntries":{"Attributes":[` + strings.Join(list, ",") + `]}}`}
@@ -210,7 +223,8 @@ func TestLargeRegistry(t *testing.T) {
 	if err != nil || len(registry) != 2001 {
 		t.Fatalf("%d attributes, %v", len(registry), err)
 	}
-	if err := client.Stage(t.Context(), board, trim.Settings{"limit.ppt": part.Number(100)}); err != nil || s.gotValues["PowermW"] != 100000.0 {
+	if err := client.Stage(t.Context(), board, trim.Settings{"limit.ppt": part.Number(100)}); err != nil ||
+		s.gotValues["PowermW"] != 100000.0 {
 		t.Errorf("staged %v, %v", s.gotValues, err)
 	}
 	trim.Propose(registry)

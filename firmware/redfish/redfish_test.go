@@ -74,7 +74,8 @@ func TestCompareTellsEveryDifference(t *testing.T) {
 	wanted := trim.Settings{"curve.all": part.Number(-10), "limit.ppt": part.Number(142), "memory.profile": part.Choice("rated")}
 	found := trim.Settings{"curve.all": part.Number(0), "limit.ppt": part.Number(142)}
 	got := trim.NotInForce(wanted, found)
-	if len(got) != 2 || got[0].Key != "memory.profile" || got[0].Found.IsSet() || got[1].Key != "curve.all" || got[1].Text != "asked -10, in force 0" {
+	if len(got) != 2 || got[0].Key != "memory.profile" || got[0].Found.IsSet() || got[1].Key != "curve.all" ||
+		got[1].Text != "asked -10, in force 0" {
 		t.Errorf("got %+v", got)
 	}
 }

@@ -55,7 +55,8 @@ func (b bench) agent() (stop func()) {
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
 	go func() {
-		done <- agent.Run(ctx, agent.Config{Server: b.Address, Token: b.token, StateDir: b.dir, Root: alone{os.DirFS("/")}, Log: slog.New(slog.DiscardHandler)})
+		done <- agent.Run(ctx, agent.Config{Server: b.Address, Token: b.token, StateDir: b.dir, Root: alone{os.DirFS("/")},
+			Log: slog.New(slog.DiscardHandler)})
 	}()
 	stop = sync.OnceFunc(func() {
 		cancel()
@@ -112,9 +113,12 @@ func TestRealLegs(t *testing.T) {
 		name, body, verdict string
 		core                int
 	}{
-		{"every load holds", `{"legs":[{"load":"heavy","seconds":1},{"load":"mixed","seconds":1},{"load":"light","seconds":1},{"load":"transition","seconds":1},{"load":"idle","seconds":1}]}`, "held", -1},
-		{"a flipped bit is found on its core", fmt.Sprintf(`{"legs":[{"load":"heavy","seconds":60,"inject":{"core":%d,"afterS":0.2}}]}`, last), "miscalculated", last},
-		{"and in plain code too", fmt.Sprintf(`{"legs":[{"load":"light","seconds":60,"cores":[%d],"inject":{"core":%d,"afterS":0.2}}]}`, last, last), "miscalculated", last},
+		{"every load holds", `{"legs":[{"load":"heavy","seconds":1},{"load":"mixed","seconds":1},{"load":"light","seconds":1},
+			{"load":"transition","seconds":1},{"load":"idle","seconds":1}]}`, "held", -1},
+		{"a flipped bit is found on its core", fmt.Sprintf(`{"legs":[{"load":"heavy","seconds":60,"inject":{"core":%d,"afterS":0.2}}]}`, last),
+			"miscalculated", last},
+		{"and in plain code too", fmt.Sprintf(`{"legs":[{"load":"light","seconds":60,"cores":[%d],"inject":{"core":%d,"afterS":0.2}}]}`, last,
+			last), "miscalculated", last},
 	}
 	for _, row := range rows {
 		t.Run(row.name, func(t *testing.T) {

@@ -20,12 +20,14 @@ func TestGuardEndsALegBeforeHarm(t *testing.T) {
 		{"all well", 95, []reading{{60, 4000}, {94.9, 4000}, {80, 4000}}, "", 0},
 		{"too hot", 95, []reading{{60, 4000}, {95, 4000}}, verdict.EventOverheated, 1},
 		{"no temperature ever", 95, []reading{{0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}}, "", 0},
-		{"temperature lost", 95, []reading{{60, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}}, verdict.EventSensorLost, 6},
+		{"temperature lost", 95, []reading{{60, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {0, 4000}},
+			verdict.EventSensorLost, 6},
 		{"temperature away for a moment", 95, []reading{{60, 4000}, {0, 4000}, {0, 4000}, {0, 4000}, {61, 4000}, {0, 4000}, {0, 4000}}, "", 0},
 		{"memory used up", 95, []reading{{60, 4000}, {60, 399}}, verdict.EventLowMemory, 1},
 	} {
 		var now reading
-		g := &guard{abortC: row.abortC, temperature: func() (float64, bool) { return now.t, now.t != 0 }, freeMB: func() (float64, bool) { return now.freeMB, now.freeMB != 0 }}
+		g := &guard{abortC: row.abortC, temperature: func() (float64, bool) { return now.t, now.t != 0 },
+			freeMB: func() (float64, bool) { return now.freeMB, now.freeMB != 0 }}
 		var kind verdict.EventKind
 		at := 0
 		for at, now = range row.readings {

@@ -58,7 +58,8 @@ func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, e
 		workers += len(one)
 	}
 	if free, ok := sensors.FreeMB(a.cfg.Root); ok && float64(load.NeedsMB(o.Load, workers)) > free-2*leastFreeMB {
-		return nil, fmt.Errorf("%s load takes %d MB of memory on %d processors, and %.0f MB are free", o.Load, load.NeedsMB(o.Load, workers), workers, free)
+		return nil, fmt.Errorf("%s load takes %d MB of memory on %d processors, and %.0f MB are free", o.Load, load.NeedsMB(o.Load, workers),
+			workers, free)
 	}
 	if in := o.Inject; in != nil {
 		if place := slices.Index(o.Cores, in.Core); place >= 0 {
@@ -66,10 +67,11 @@ func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, e
 		}
 	}
 	before := sensors.ReadHealth(a.cfg.Root, a.cores, sensors.KernelLog())
-	l := &leg{order: o, yardstick: y, cpus: slices.Concat(cpus...), done: make(chan struct{}), guard: a.newGuard(o), usage: a.newUsage(), health: func() []sensors.Trouble {
-		log := sensors.KernelLog()
-		return sensors.ReadHealth(a.cfg.Root, a.cores, log).Since(before, a.cores, log)
-	}}
+	l := &leg{order: o, yardstick: y, cpus: slices.Concat(cpus...), done: make(chan struct{}), guard: a.newGuard(o), usage: a.newUsage(),
+		health: func() []sensors.Trouble {
+			log := sensors.KernelLog()
+			return sensors.ReadHealth(a.cfg.Root, a.cores, log).Since(before, a.cores, log)
+		}}
 	// The drill outlives a leg that is halted only until it is stopped; a leg ends with the agent.
 	l.agent = ctx
 	l.ctx, l.halt = context.WithCancel(ctx)
@@ -124,7 +126,8 @@ loop:
 		select {
 		case <-end.C:
 			if l.order.Work > 0 {
-				events, how = append(events, l.event(verdict.EventRefused, fmt.Sprintf("the work of %s was not done in %.0f s", l.yardstick.Name, l.order.Seconds))), link.Aborted
+				events, how = append(events, l.event(verdict.EventRefused,
+					fmt.Sprintf("the work of %s was not done in %.0f s", l.yardstick.Name, l.order.Seconds))), link.Aborted
 			}
 			break loop
 		case <-l.ctx.Done():
@@ -213,7 +216,8 @@ func (l *leg) event(kind verdict.EventKind, text string) link.Event {
 }
 
 func (l *leg) fault(f load.Fault) link.Event {
-	e := link.Event{Order: l.order.ID, Kind: verdict.EventMiscalculated, AtS: f.At.Seconds(), Core: l.order.Cores[f.Place], Injected: f.Injected}
+	e := link.Event{Order: l.order.ID, Kind: verdict.EventMiscalculated, AtS: f.At.Seconds(), Core: l.order.Cores[f.Place],
+		Injected: f.Injected}
 	if f.Injected {
 		e.Text = "one bit flipped on purpose"
 	}

@@ -60,11 +60,12 @@ type Drill struct {
 	quota    *quota
 }
 
-// Start begins a drill; it runs until Stop, whether it has a quota or not. Faults come on the channel of Faults. An error on the channel of Failed
-// tells that a worker could not begin.
+// Start begins a drill; it runs until Stop, whether it has a quota or not. Faults come on the channel of Faults. An
+// error on the channel of Failed tells that a worker could not begin.
 func Start(ctx context.Context, spec Spec) *Drill {
 	ctx, cancel := context.WithCancel(ctx)
-	d := &Drill{spec: spec, work: make([]atomic.Uint64, len(spec.CPUs)), faults: make(chan Fault, 16), failed: make(chan error, 1), cancel: cancel}
+	d := &Drill{spec: spec, work: make([]atomic.Uint64, len(spec.CPUs)), faults: make(chan Fault, 16), failed: make(chan error, 1),
+		cancel: cancel}
 	d.armed.Store(spec.Inject != nil)
 	if spec.Quota != nil {
 		d.quota = newQuota(*spec.Quota, len(spec.CPUs))
@@ -163,7 +164,8 @@ func (d *Drill) worker(ctx context.Context, worker, place, cpu int) {
 	var set unix.CPUSet
 	set.Set(cpu)
 	_ = unix.SchedSetaffinity(0, &set) // where binding is forbidden, the load still runs
-	t, err := newTask(d.spec.Kind, setting{width: d.spec.Width, memoryBytes: d.spec.MemoryMB << 20 / len(d.coverage), measure: d.spec.Measure, seed: uint64(cpu)})
+	t, err := newTask(d.spec.Kind, setting{width: d.spec.Width, memoryBytes: d.spec.MemoryMB << 20 / len(d.coverage),
+		measure: d.spec.Measure, seed: uint64(cpu)})
 	if err != nil {
 		select {
 		case d.failed <- err:

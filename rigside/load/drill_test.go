@@ -73,7 +73,8 @@ func TestInjectedFaultIsNamed(t *testing.T) {
 	places := cpus(t)
 	for _, kind := range core.Kinds {
 		for place := range places {
-			d := load.Start(t.Context(), load.Spec{Kind: kind, CPUs: places, Width: load.Widest(), MemoryMB: 4, Inject: &load.Inject{Place: place, Seed: 5}})
+			d := load.Start(t.Context(), load.Spec{Kind: kind, CPUs: places, Width: load.Widest(), MemoryMB: 4,
+				Inject: &load.Inject{Place: place, Seed: 5}})
 			d.Turn(place)
 			if f := <-d.Faults(); f.Place != place || !f.Injected {
 				t.Errorf("%s: injected at %d, found %+v", kind, place, f)

@@ -40,7 +40,8 @@ var sweeps = []struct {
 	pattern
 	down bool
 }{
-	{pattern{0x5555555555555555, false}, false}, {pattern{^uint64(0x5555555555555555), false}, false}, {pattern{0x5555555555555555, false}, true},
+	{pattern{0x5555555555555555, false}, false}, {pattern{^uint64(0x5555555555555555), false}, false},
+	{pattern{0x5555555555555555, false}, true},
 	{pattern{0x00ff00ff00ff00ff, false}, false}, {pattern{^uint64(0x00ff00ff00ff00ff), false}, true},
 	{pattern{0, false}, false}, {pattern{^uint64(0), false}, true},
 	{pattern{0x6a09e667f3bcc908, true}, false}, {pattern{0xbb67ae8584caa73b, true}, true},

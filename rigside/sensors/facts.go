@@ -63,7 +63,8 @@ func Cores(root fs.FS, allowed []int) []Core {
 // Facts describes the machine.
 func Facts(root fs.FS, cores []Core) link.Facts {
 	f := finder{root: root}
-	facts := link.Facts{Host: f.text("proc/sys/kernel/hostname"), Kernel: f.text("proc/sys/kernel/osrelease"), System: "Linux", Cores: len(cores)}
+	facts := link.Facts{Host: f.text("proc/sys/kernel/hostname"), Kernel: f.text("proc/sys/kernel/osrelease"), System: "Linux",
+		Cores: len(cores)}
 	for _, c := range cores {
 		facts.Threads += len(c.CPUs)
 	}

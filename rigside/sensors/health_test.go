@@ -29,13 +29,15 @@ func TestHealthTellsWhatHappenedMeanwhile(t *testing.T) {
 	}
 	put("sys/devices/system/edac/mc/mc0/ce_count", "5\n")
 	put("sys/devices/system/cpu/cpu1/thermal_throttle/core_throttle_count", "9\n")
-	log = append(log, sensors.Record{Number: 11, Text: "usb 1-1: new device"}, sensors.Record{Number: 12, Text: severe}, sensors.Record{Number: 13, Text: another})
+	log = append(log, sensors.Record{Number: 11, Text: "usb 1-1: new device"}, sensors.Record{Number: 12, Text: severe},
+		sensors.Record{Number: 13, Text: another})
 	got := sensors.ReadHealth(tree, cores, log).Since(before, cores, log)
 	want := []struct {
 		kind sensors.TroubleKind
 		core int
 		text string
-	}{{sensors.Corrected, -1, "mc0 counted 2"}, {sensors.Corrected, 1, "CPU:1"}, {sensors.Throttled, 1, "2 times"}, {sensors.Uncorrected, 0, "CPU 2"}}
+	}{{sensors.Corrected, -1, "mc0 counted 2"}, {sensors.Corrected, 1, "CPU:1"}, {sensors.Throttled, 1, "2 times"},
+		{sensors.Uncorrected, 0, "CPU 2"}}
 	if len(got) != len(want) {
 		t.Fatalf("got %+v", got)
 	}

@@ -206,8 +206,9 @@ func (m *Meter) Power(uj float64, now time.Time) (float64, bool) {
 func (f *finder) thermal() {
 	for _, zone := range f.list("sys/class/thermal/thermal_zone*") {
 		kind := f.text(path.Join(zone, "type"))
-		f.add(channel.Channel{Key: "temperature.zone." + slug(orElse(kind, path.Base(zone))), Quantity: "temperature", Label: "Zone " + orElse(kind, path.Base(zone)),
-			Unit: "°C", Quantum: 0.001, Core: -1}, f.number(path.Join(zone, "temp"), 1e-3))
+		f.add(channel.Channel{Key: "temperature.zone." + slug(orElse(kind, path.Base(zone))), Quantity: "temperature",
+			Label: "Zone " + orElse(kind, path.Base(zone)),
+			Unit:  "°C", Quantum: 0.001, Core: -1}, f.number(path.Join(zone, "temp"), 1e-3))
 	}
 }
 
@@ -314,7 +315,8 @@ func meminfo(text, key string) float64 {
 // of the cores.
 func (f *finder) alias() {
 	for _, s := range f.found {
-		if label := strings.ToLower(s.Label); s.Quantity == "temperature" && (strings.Contains(label, "package") || strings.HasSuffix(label, "tctl")) { // os-path
+		if label := strings.ToLower(s.Label); s.Quantity == "temperature" &&
+			(strings.Contains(label, "package") || strings.HasSuffix(label, "tctl")) { // os-path
 			c := s.Channel
 			c.Key = channel.Temperature
 			f.found = append(f.found, Sensor{c, s.Read})

@@ -98,7 +98,8 @@ func TestFindByTypeAndLabel(t *testing.T) {
 	if _, ok := read("temperature.package"); ok {
 		t.Error("a sensor that went away still reads")
 	}
-	if f := sensors.Facts(tree, cores); f.Host != "bench" || f.Processor != "Test Eight" || f.Microcode != "0x2b" || f.Threads != 3 || f.Cores != 2 || f.System != "Test Linux 1" || f.MemoryMB != 7812 {
+	if f := sensors.Facts(tree, cores); f.Host != "bench" || f.Processor != "Test Eight" || f.Microcode != "0x2b" || f.Threads != 3 ||
+		f.Cores != 2 || f.System != "Test Linux 1" || f.MemoryMB != 7812 {
 		t.Errorf("facts: %+v", f)
 	}
 }

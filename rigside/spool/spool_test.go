@@ -53,7 +53,8 @@ func TestWhatWasNotAcknowledgedIsLeft(t *testing.T) {
 		t.Fatalf("%d are left, %v", len(left), err)
 	}
 	l := left[0]
-	if l.Stream != "first" || l.BootID != "b" || len(l.Frames) != 5 || l.Frames[0].Seq != 5 || l.Frames[4].Seq != 9 || len(l.Frames[1].Events) != 1 || *l.Frames[2].Samples.Values[0][0] != 7 {
+	if l.Stream != "first" || l.BootID != "b" || len(l.Frames) != 5 || l.Frames[0].Seq != 5 || l.Frames[4].Seq != 9 ||
+		len(l.Frames[1].Events) != 1 || *l.Frames[2].Samples.Values[0][0] != 7 {
 		t.Errorf("left: %+v", l)
 	}
 	if err := l.Remove(); err != nil {

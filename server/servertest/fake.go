@@ -53,7 +53,8 @@ func (f *Fake) dial() {
 	f.links++
 	f.hello.Stream = fmt.Sprintf("stream-%d", f.links)
 	hello := f.hello
-	client := link.NewClient(f.Address, f.token, func() link.Hello { return hello }, func(o link.Order) { f.Orders <- o }, slog.New(slog.DiscardHandler))
+	client := link.NewClient(f.Address, f.token, func() link.Hello { return hello }, func(o link.Order) { f.Orders <- o },
+		slog.New(slog.DiscardHandler))
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	go func() { defer close(done); _ = client.Run(ctx) }()
@@ -103,7 +104,8 @@ func (f *Fake) Prove(seconds float64) api.Trial {
 	f.t.Helper()
 	legs := []api.LegRequest{Leg("heavy", seconds), Leg("light", seconds), Leg("transition", seconds), Leg("idle", seconds)}
 	return f.run(legs, func(o link.Order) {
-		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: f.hello.Now}}, link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: seconds}})
+		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: f.hello.Now}},
+			link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: seconds}})
 	})
 }
 

@@ -89,7 +89,8 @@ func (b *Bench) Resume() {
 	b.stop, b.done = cancel, make(chan struct{})
 	var all sync.WaitGroup
 	shop := b.Shop
-	for _, part := range []func() error{func() error { return shop.Run(ctx) }, func() error { return run.Run(ctx) }, func() error { return srv.Serve(ctx, l, handler) }} {
+	for _, part := range []func() error{func() error { return shop.Run(ctx) }, func() error { return run.Run(ctx) },
+		func() error { return srv.Serve(ctx, l, handler) }} {
 		all.Go(func() { _ = part() })
 	}
 	done := b.done
@@ -184,8 +185,10 @@ func (b *Bench) AddCardRig(cfg *standin.Config, speed float64) *Rig {
 
 func (b *Bench) addRig(cfg *standin.Config, speed float64, reached bool) *Rig {
 	b.t.Helper()
-	for kind, sheet := range map[string]any{"processor": cfg.Parts.Processor, "board": cfg.Parts.Board, "cooler": cfg.Parts.Cooler, "memory": cfg.Parts.Memory} {
-		id := map[string]string{"processor": cfg.Parts.Processor.ID, "board": cfg.Parts.Board.ID, "cooler": cfg.Parts.Cooler.ID, "memory": cfg.Parts.Memory.ID}[kind]
+	for kind, sheet := range map[string]any{"processor": cfg.Parts.Processor, "board": cfg.Parts.Board, "cooler": cfg.Parts.Cooler,
+		"memory": cfg.Parts.Memory} {
+		id := map[string]string{"processor": cfg.Parts.Processor.ID, "board": cfg.Parts.Board.ID, "cooler": cfg.Parts.Cooler.ID,
+			"memory": cfg.Parts.Memory.ID}[kind]
 		b.Call("PUT", "/api/parts/"+kind+"/"+id, sheet, 200, nil)
 	}
 	board := httptest.NewUnstartedServer(nil)
@@ -194,7 +197,8 @@ func (b *Bench) addRig(cfg *standin.Config, speed float64, reached bool) *Rig {
 	address := "http://" + board.Listener.Addr().String()
 	request := api.CreateRigRequest{
 		Name: cfg.Name, Simulated: &yes, AmbientC: &cfg.AmbientC,
-		Parts: &api.PartNames{Processor: cfg.Parts.Processor.ID, Board: cfg.Parts.Board.ID, Cooler: cfg.Parts.Cooler.ID, Memory: cfg.Parts.Memory.ID},
+		Parts: &api.PartNames{Processor: cfg.Parts.Processor.ID, Board: cfg.Parts.Board.ID, Cooler: cfg.Parts.Cooler.ID,
+			Memory: cfg.Parts.Memory.ID},
 	}
 	if reached {
 		request.Firmware = &api.FirmwareAccess{Address: address, User: &user, Password: &password}
