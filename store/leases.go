@@ -82,13 +82,12 @@ func takeLease(ctx context.Context, tx *txn, rig int64, holder string, l Link) (
 func (s *Store) TakeFree(ctx context.Context, rig int64, holder string) (lease Lease, taken bool, err error) {
 	err = s.within(ctx, func(tx *txn) error {
 		taken = false
-		result, err := tx.ExecContext(ctx,
+		if _, err := tx.ExecContext(ctx,
 			`INSERT IGNORE INTO leases (rig_id, holder, epoch, until, linked, clock_at)
-				VALUES (?, '', 0, UTC_TIMESTAMP(6), FALSE, UTC_TIMESTAMP(6))`, rig)
-		if err != nil {
+				VALUES (?, '', 0, UTC_TIMESTAMP(6), FALSE, UTC_TIMESTAMP(6))`, rig); err != nil {
 			return err
 		}
-		result, err = tx.ExecContext(ctx, `UPDATE leases SET epoch = epoch + 1, holder = ?,
+		result, err := tx.ExecContext(ctx, `UPDATE leases SET epoch = epoch + 1, holder = ?,
 			until = UTC_TIMESTAMP(6) + INTERVAL ? MICROSECOND, linked = FALSE
 			WHERE rig_id = ? AND until <= UTC_TIMESTAMP(6)`, holder, LeaseFor.Microseconds(), rig)
 		if err != nil {
