@@ -31,7 +31,7 @@ func root() *cobra.Command {
 		SilenceUsage: true, SilenceErrors: true,
 	}
 	cmd.AddCommand(serveCommand(), standinCommand(), agentCommand(), loadCommand(), modelCommand(), preflightCommand(), demoCommand(),
-		dbCommand(), shotsCommand())
+		dbCommand(), shotsCommand(), versionCommand())
 	return cmd
 }
 
