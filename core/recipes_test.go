@@ -26,16 +26,19 @@ var recipes = []struct {
 		{"core/trim/platform.go", `	{Key: "platform.virtualisation"`, `	{Key: "platform.halfBase", Group: GroupPlatform,
 		Scope: part.ScopeRig, Type: TypeSwitch, Neutral: part.Switch(false), Name: "Half base clock", Meaning: "Halves the base clock."},
 `},
-		{"core/machine/tuning.go", `	if s.Switch("platform.spread", false) {`, "	if s.Switch(\"platform.halfBase\", false) {\n\t\tbase /= 2\n\t}\n"},
+		{"core/machine/tuning.go", `	if s.Switch("platform.spread", false) {`,
+			"	if s.Switch(\"platform.halfBase\", false) {\n\t\tbase /= 2\n\t}\n"},
 		{"docs/examples/petrel.parts.json", `      {
-        "setting": "platform.virtualisation",`, `      {"setting": "platform.halfBase", "attribute": "HalfClk", "label": "Half Clock", "menu": ["Platform"],
+        "setting": "platform.virtualisation",`, `      {"setting": "platform.halfBase",
+        "attribute": "HalfClk", "label": "Half Clock", "menu": ["Platform"],
         "values": {"true": "Enabled", "false": "Disabled"}, "default": false},
 `},
 	}, `
 	on := trim.Settings{"platform.halfBase": part.Switch(true)}
 	as, _ := machine.Tune(set, nil)
 	half, err := machine.Tune(set, on)
-	fmt.Println(slices.Contains(trim.Keys(set.Processor, set.Board), "platform.halfBase"), half.Clocks.ReferenceMHz/as.Clocks.ReferenceMHz, err)
+	fmt.Println(slices.Contains(trim.Keys(set.Processor, set.Board), "platform.halfBase"),
+		half.Clocks.ReferenceMHz/as.Clocks.ReferenceMHz, err)
 	_, err = machine.Tune(set, trim.Settings{"platform.halfBase": part.Number(3)})
 	fmt.Println(err != nil)`, "true 0.5 <nil>\ntrue\n"},
 
@@ -58,7 +61,8 @@ func unlucky(in *Input) []Finding {
 	}`, "note [limit.ppt] That number is unlucky. Take another.\n"},
 
 	{"A channel", []insertion{
-		{"core/channel/registry.go", "	{Pattern: Limiter, ", `	{Pattern: "speed.pump", Quantity: speed, Unit: "rpm", Label: "Pump", Scope: ScopeMachine, Sum: SumMean},
+		{"core/channel/registry.go", "	{Pattern: Limiter, ", `	{Pattern: "speed.pump",
+		Quantity: speed, Unit: "rpm", Label: "Pump", Scope: ScopeMachine, Sum: SumMean},
 `},
 		{"rigside/sensors/sensors.go", "	f.alias()\n	return", `	if read := f.number("sys/pump", 1); f.text("sys/pump") != "" {
 		f.add(channel.Of("speed.pump", 1), read)
