@@ -14,7 +14,7 @@ function useAhead(rig?: string, sheet?: string, id?: string) {
   const queries = useQueryClient();
   useEffect(() => {
     if (sheet !== 'trial') return;
-    void queries.prefetchQuery(trialsQuery(Number(rig)));
+    void queries.prefetchInfiniteQuery(trialsQuery(Number(rig)));
     void queries.prefetchQuery(trimsQuery(Number(rig)));
     if (id) {
       void queries.prefetchQuery(trialQuery(Number(id)));

@@ -69,8 +69,16 @@ export const partsQuery = queryOptions({ queryKey: ['parts'], queryFn: () => tak
 export const fittingsQuery = (rig: number) =>
   queryOptions({ queryKey: ['fittings', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/fittings', path(rig))) });
 
+/** The trials of a rig, newest first, page by page: their numbers count down to 1. */
 export const trialsQuery = (rig: number) =>
-  queryOptions({ queryKey: ['trials', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/trials', path(rig))) });
+  infiniteQueryOptions({
+    queryKey: ['trials', rig],
+    initialPageParam: undefined as number | undefined,
+    queryFn: ({ pageParam }) =>
+      take(api.GET('/api/rigs/{rig}/trials', { params: { path: { rig }, query: { before: pageParam } } })),
+    getNextPageParam: (last) => ((last.at(-1)?.number ?? 1) > 1 ? last.at(-1)?.number : undefined),
+    select: (data) => data.pages.flat(),
+  });
 
 /** A trial; while it runs on a rig, each beat of that rig's figures asks for it again. */
 export const trialQuery = (trial: number, live?: number) =>

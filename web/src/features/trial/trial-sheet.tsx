@@ -1,5 +1,5 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query';
+import { type ReactNode, useState } from 'react';
 import { Link, useLocation } from 'wouter';
 import { api, type Rig, type Trial, take } from '../../api/client';
 import { liveOn, trialQuery, trialsQuery, trimsQuery, useRig } from '../../api/queries';
@@ -17,7 +17,7 @@ import { Strips } from './strips';
 /** Is it holding, and what holds it back? */
 export function TrialSheet({ rig: rigId, id }: SheetProps) {
   const rig = useRig(rigId);
-  const trials = useQuery(trialsQuery(rigId));
+  const trials = useInfiniteQuery(trialsQuery(rigId));
   const trims = useQuery(trimsQuery(rigId));
   const shown = id ?? trials.data?.[0]?.id;
   const running = liveOn(trials.data?.find((x) => x.id === shown));
@@ -45,7 +45,13 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
         {t && <Legs trial={t} />}
         {t?.ended && <WhatItShows rig={rig} trial={t} />}
         {t?.startedAt && <Logs trial={t} />}
-        <Earlier rig={rigId} trials={trials.data} shown={shown} />
+        <Earlier rig={rigId} trials={trials.data} shown={shown}>
+          {trials.hasNextPage && (
+            <Button className="mt-2" disabled={trials.isFetchingNextPage} onClick={() => trials.fetchNextPage()}>
+              Earlier
+            </Button>
+          )}
+        </Earlier>
       </aside>
     </div>
   );
@@ -146,7 +152,8 @@ function WhatItShows({ rig, trial }: { rig: Rig; trial: Trial }) {
   );
 }
 
-function Earlier({ rig, trials, shown }: { rig: number; trials: Trial[]; shown?: number }) {
+function Earlier(props: { rig: number; trials: Trial[]; shown?: number; children: ReactNode }) {
+  const { rig, trials, shown, children } = props;
   if (trials.length < 2) return null;
   return (
     <Section title="Trials">
@@ -166,6 +173,7 @@ function Earlier({ rig, trials, shown }: { rig: number; trials: Trial[]; shown?:
           </li>
         ))}
       </ul>
+      {children}
     </Section>
   );
 }
