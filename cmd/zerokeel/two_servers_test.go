@@ -32,7 +32,7 @@ type serverProcess struct {
 }
 
 // serve starts a server process on a database, and returns once it answers.
-func serve(t *testing.T, dsn string) *serverProcess {
+func serve(t testing.TB, dsn string) *serverProcess {
 	t.Helper()
 	cmd := exec.Command(os.Args[0], "serve", "--dsn", dsn, "--listen", "127.0.0.1:0")
 	cmd.Env = append(os.Environ(), asProgram+"=1")
