@@ -199,8 +199,12 @@ func (c *Client) session(parent context.Context) error {
 	c.mu.Unlock()
 
 	failed := make(chan error, 1)
-	go func() { failed <- c.receive(ctx, conn) }()
-	return c.transmit(ctx, conn, answer.Welcome.Last, failed)
+	var receiving sync.WaitGroup
+	receiving.Go(func() { failed <- c.receive(ctx, conn) })
+	err = c.transmit(ctx, conn, answer.Welcome.Last, failed)
+	_ = conn.CloseNow()
+	receiving.Wait() // nothing is handed on once the connection is over
+	return err
 }
 
 // transmit sends held frames in order, and beats, until something fails.

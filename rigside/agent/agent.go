@@ -53,6 +53,7 @@ type agent struct {
 	mu   sync.Mutex
 	seen map[string]bool
 	leg  *leg
+	legs sync.WaitGroup // each until its end is kept, which is later than leg is free for the next
 }
 
 // Run links the machine until the context ends, or the server refuses it.
@@ -110,23 +111,14 @@ func Run(ctx context.Context, cfg Config) error {
 		done <- a.client.Run(ctx)
 	}()
 	a.sampleUntil(ctx, done)
-	a.mu.Lock()
-	running := a.leg
-	a.mu.Unlock()
-	if running != nil {
-		<-running.done
-	}
+	err = <-done // whoever hands out orders is gone first, so that no leg begins any more
+	a.legs.Wait()
 	if sensors.ShuttingDown() {
 		if err := j.Shut(); err != nil {
 			cfg.Log.Error("the journal cannot be written", "error", err)
 		}
 	}
-	select {
-	case err := <-done:
-		return err
-	default:
-		return nil
-	}
+	return err
 }
 
 // deliver hands over what earlier agents kept, each under its own stream, so that the server gets the end of a leg that
@@ -297,7 +289,7 @@ func (a *agent) begin(ctx context.Context, o link.Order) {
 	}
 	a.leg = l
 	a.client.Send(link.Frame{Started: &link.Started{Order: o.ID, At: a.now()}})
-	go a.follow(a.leg)
+	a.legs.Go(func() { a.follow(l) })
 }
 
 // follow waits for the end of a leg and reports it.
@@ -307,12 +299,10 @@ func (a *agent) follow(l *leg) {
 	a.leg = nil
 	a.mu.Unlock()
 	if finished == nil { // the journal keeps it open: the next agent tells
-		close(l.done)
 		return
 	}
 	a.client.Send(link.Frame{Events: events, Progress: []link.Progress{l.progress()}, Finished: finished})
 	if err := a.journal.End(l.order.ID); err != nil {
 		a.cfg.Log.Error("the journal cannot be written", "error", err)
 	}
-	close(l.done)
 }

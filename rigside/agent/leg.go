@@ -28,7 +28,6 @@ type leg struct {
 	agent     context.Context          // of the agent itself
 	ctx       context.Context
 	halt      context.CancelFunc
-	done      chan struct{}
 }
 
 // memoryShare is the part of the free memory that a memory load takes when the order names no size.
@@ -67,7 +66,7 @@ func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, e
 		}
 	}
 	before := sensors.ReadHealth(a.cfg.Root, a.cores, sensors.KernelLog())
-	l := &leg{order: o, yardstick: y, cpus: slices.Concat(cpus...), done: make(chan struct{}), guard: a.newGuard(o), usage: a.newUsage(),
+	l := &leg{order: o, yardstick: y, cpus: slices.Concat(cpus...), guard: a.newGuard(o), usage: a.newUsage(),
 		health: func() []sensors.Trouble {
 			log := sensors.KernelLog()
 			return sensors.ReadHealth(a.cfg.Root, a.cores, log).Since(before, a.cores, log)
