@@ -111,6 +111,7 @@ type Trim struct {
 	Points  *float64     // mean all-core score; nil without one
 	Summary string       // how it stands, in some words
 	Next    []trim.Group // with which the work goes on from it; none where the parts are not known
+	BackTo  int64        // the proven trim to go back to from it; 0 when there is none
 }
 
 // Trims lists a rig's trims by number.
@@ -135,8 +136,15 @@ func (w *Workshop) Trims(ctx context.Context, rig int64) ([]Trim, error) {
 		return nil, err
 	}
 	out := make([]Trim, len(trims))
+	standings := make([]verdict.Standing, len(trims))
+	for i := range trims {
+		standings[i] = trims[i].Standing
+	}
 	for i := range trims {
 		out[i] = viewOf(&trims[i], trims, r, points)
+		if back := verdict.LastProven(standings, i); back >= 0 {
+			out[i].BackTo = trims[back].ID
+		}
 		if set != nil {
 			out[i].Next = trim.NextGroups(set.Processor, set.Board, trims[i].Settings.V)
 		}

@@ -16,6 +16,17 @@ const (
 	Failed Standing = "failed" // its last proof failed
 )
 
+// LastProven returns the place of the trim to go back to from the one at a place, of a rig's trims by number: the newest
+// proven one other than it; -1 when there is none.
+func LastProven(standings []Standing, from int) int {
+	for i := len(standings) - 1; i >= 0; i-- {
+		if i != from && standings[i] == Proven {
+			return i
+		}
+	}
+	return -1
+}
+
 // Stood is how a trim stands after a trial or a fitting.
 type Stood struct {
 	Standing Standing

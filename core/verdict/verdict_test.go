@@ -126,3 +126,18 @@ func TestProofNeedsEveryRegimeOnEveryCore(t *testing.T) {
 		}
 	}
 }
+
+func TestLastProven(t *testing.T) {
+	for _, c := range []struct {
+		standings string // one letter a trim: draft, fitted, proven, failed (x)
+		from, to  int
+	}{{"", 0, -1}, {"p", 0, -1}, {"ppx", 2, 1}, {"pfp", 2, 0}, {"xpd", 0, 1}, {"dfx", 1, -1}} {
+		var list []verdict.Standing
+		for _, r := range c.standings {
+			list = append(list, map[rune]verdict.Standing{'d': verdict.Draft, 'f': verdict.Fitted, 'p': verdict.Proven, 'x': verdict.Failed}[r])
+		}
+		if got := verdict.LastProven(list, c.from); got != c.to {
+			t.Errorf("%q from %d: %d, want %d", c.standings, c.from, got, c.to)
+		}
+	}
+}

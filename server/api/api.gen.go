@@ -1297,6 +1297,8 @@ type TrialPurpose string
 
 // Trim defines model for Trim.
 type Trim struct {
+	// BackTo the proven trim to go back to from it
+	BackTo  *int64   `json:"backTo"`
 	Changes []Change `json:"changes"`
 
 	// Core to blame for the verdict, -1 for none

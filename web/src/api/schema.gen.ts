@@ -1292,6 +1292,11 @@ export interface components {
             overheats: boolean;
         };
         Trim: {
+            /**
+             * Format: int64
+             * @description the proven trim to go back to from it
+             */
+            backTo: number | null;
             /** @description the groups of settings with which the work goes on from it */
             next: string[];
             /** Format: int64 */

@@ -117,8 +117,9 @@ function WhatItShows({ rig, trial }: { rig: Rig; trial: Trial }) {
   const [, go] = useLocation();
   const fit = useFit(rig);
   const trims = useQuery(trimsQuery(rig.id));
-  const proven = trims.data?.findLast((t) => t.standing === 'proven' && t.id !== trial.trim);
-  const failed = trims.data?.find((t) => t.id === trial.trim)?.standing === 'failed';
+  const under = trims.data?.find((t) => t.id === trial.trim);
+  const proven = trims.data?.find((t) => t.id === under?.backTo);
+  const failed = under?.standing === 'failed';
   const still = rig.trimInForce === trial.trim;
   if (trial.purpose === 'score') {
     return (
@@ -129,7 +130,7 @@ function WhatItShows({ rig, trial }: { rig: Rig; trial: Trial }) {
       </Section>
     );
   }
-  const untried = trims.data?.find((t) => t.id === trial.trim)?.untried ?? [];
+  const untried = under?.untried ?? [];
   if (!failed && untried.length > 0) {
     return (
       <Section title="Next">

@@ -28,9 +28,8 @@ export function TrimSheet({ rig, id, mode }: SheetProps) {
   if (mode === 'new') return <TrimEditor rig={owner} rows={settings.data} parent={trim} />;
   if (mode === 'spec') return <SpecEditor rig={owner} rows={settings.data} parent={trim} />;
   if (mode === 'edit' && parent) return <TrimEditor rig={owner} rows={settings.data} parent={parent} draft={trim} />;
-  return (
-    <TrimView rig={owner} rows={settings.data} trim={trim} parent={parent} proven={lastProven(trims.data, trim.id)} />
-  );
+  const proven = trims.data.find((t) => t.id === trim.backTo);
+  return <TrimView rig={owner} rows={settings.data} trim={trim} parent={parent} proven={proven} />;
 }
 
 /** A new trim that begins with every limit as the maker specifies it. */
@@ -38,9 +37,4 @@ function SpecEditor({ rig, rows, parent }: { rig: Rig; rows: Setting[]; parent: 
   const check = useQuery(checkQuery(rig.id, parent.id, {}));
   if (!check.data) return <p className="p-4 text-soft">Reading the maker’s limits …</p>;
   return <TrimEditor rig={rig} rows={rows} parent={parent} changes={check.data.withinSpec} />;
-}
-
-/** The newest proven trim other than the one given. */
-function lastProven<T extends { id: number; standing: string }>(trims: T[], except: number): T | undefined {
-  return trims.findLast((t) => t.standing === 'proven' && t.id !== except);
 }
