@@ -56,11 +56,7 @@ func (w *Workshop) CheckTrim(ctx context.Context, id int64) (*Check, error) {
 	if err := may(ctx, look, 0); err != nil {
 		return nil, err
 	}
-	t, err := w.store.Trim(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	r, set, err := w.rigParts(ctx, t.RigID)
+	t, r, set, err := w.trimParts(ctx, id)
 	if err != nil {
 		return nil, err
 	}

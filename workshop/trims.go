@@ -25,6 +25,16 @@ func (w *Workshop) rigParts(ctx context.Context, id int64) (*store.Rig, *part.Se
 	return r, set, err
 }
 
+// trimParts loads a trim with its rig and the rig's parts.
+func (w *Workshop) trimParts(ctx context.Context, id int64) (*store.Trim, *store.Rig, *part.Set, error) {
+	t, err := w.store.Trim(ctx, id)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	r, set, err := w.rigParts(ctx, t.RigID)
+	return t, r, set, err
+}
+
 // partsKnown loads the parts of a rig; that they are not known is a conflict that says so.
 func (w *Workshop) partsKnown(ctx context.Context, r *store.Rig) (*part.Set, error) {
 	set, err := w.store.PartSet(ctx, r)
@@ -296,11 +306,7 @@ func (w *Workshop) ChangeTrim(ctx context.Context, id int64, in TrimChange) (*Ma
 	if err := may(ctx, change, 0); err != nil {
 		return nil, err
 	}
-	t, err := w.store.Trim(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	r, set, err := w.rigParts(ctx, t.RigID)
+	t, r, set, err := w.trimParts(ctx, id)
 	if err != nil {
 		return nil, err
 	}
