@@ -226,9 +226,12 @@ func (d *demo) await(ctx context.Context) error {
 	})
 }
 
+// asking is the time between two questions to the server: ten histories are made at once, and asking more often slows them.
+const asking = 100 * time.Millisecond
+
 // until waits until something holds.
 func until(ctx context.Context, holds func() (bool, error)) error {
-	tick := time.NewTicker(20 * time.Millisecond)
+	tick := time.NewTicker(asking)
 	defer tick.Stop()
 	for {
 		if ok, err := holds(); ok || err != nil {

@@ -42,7 +42,7 @@ type Runner struct {
 
 	mu       sync.Mutex
 	packedAt time.Time       // when running legs were last looked at for packing; the round's own
-	working  map[string]bool // fittings and trials being stepped right now
+	working  map[string]bool // what is being stepped right now, and whether something has happened since the step began
 }
 
 // New returns a runner. Its Run must be called.
@@ -60,37 +60,66 @@ func (r *Runner) Run(ctx context.Context) error {
 	tick := time.NewTicker(pollEvery)
 	defer tick.Stop()
 	for {
+		of := rigs{}
 		select {
 		case <-ctx.Done():
 			return nil
 		case m := <-news.C:
-			if m.Topic == store.TopicVitals {
-				continue // figures alone are nothing to act upon
-			}
+			of.note(m)
 		case <-tick.C:
+			of.all = true
 		}
-		drain(news.C)
-		if err := r.round(ctx, &steps); err != nil && ctx.Err() == nil {
+		of.gather(news)
+		if !of.all && len(of.some) == 0 {
+			continue
+		}
+		if err := r.round(ctx, of, &steps); err != nil && ctx.Err() == nil {
 			r.shop.WasDeaf()
 			r.log.Error("the runner could not look for work", "error", err)
 		}
 	}
 }
 
-// drain drops what has gathered: one look takes in all of it.
-func drain(news <-chan live.Message) {
+// rigs are those that something has happened to: what is under way on the others need not be looked at.
+type rigs struct {
+	all  bool
+	some map[int64]bool
+}
+
+func (r *rigs) has(rig int64) bool { return r.all || r.some[rig] }
+
+// note takes in a piece of news. Figures alone are nothing to act upon.
+func (r *rigs) note(m live.Message) {
+	switch {
+	case m.Topic == store.TopicVitals:
+	case m.Rig == 0:
+		r.all = true
+	default:
+		if r.some == nil {
+			r.some = map[int64]bool{}
+		}
+		r.some[m.Rig] = true
+	}
+}
+
+// gather takes in what else is there: one look does for all of it.
+func (r *rigs) gather(news *live.Listener) {
 	for {
 		select {
-		case <-news:
+		case m := <-news.C:
+			r.note(m)
 		default:
+			if news.TakeLost() {
+				r.all = true
+			}
 			return
 		}
 	}
 }
 
-// round steps everything that has not ended on the rigs that this process holds, each on a goroutine of its own, since a
-// board may take long to answer.
-func (r *Runner) round(ctx context.Context, steps *sync.WaitGroup) error {
+// round steps everything that has not ended on those of the rigs that this process holds, each on a goroutine of its own,
+// since a board may take long to answer.
+func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) error {
 	fittings, err := r.store.OpenFittings(ctx)
 	if err != nil {
 		return err
@@ -112,21 +141,22 @@ func (r *Runner) round(ctx context.Context, steps *sync.WaitGroup) error {
 		r.alone(steps, "packing", func() error { return r.pack(ctx) })
 	}
 	r.alone(steps, "notices", func() error { return r.sendNotices(ctx) })
+	others := func(rig int64) bool { return elsewhere[rig] || !of.has(rig) }
 	for i := range due {
-		if elsewhere[due[i].ID] {
+		if others(due[i].ID) {
 			continue
 		}
 		r.step(ctx, steps, fmt.Sprintf("check of rig %d", due[i].ID), due[i].ID,
 			func(lease *store.Lease) error { return r.checkInForce(ctx, lease, &due[i]) })
 	}
 	for _, f := range fittings {
-		if elsewhere[f.RigID] {
+		if others(f.RigID) {
 			continue
 		}
 		r.step(ctx, steps, fmt.Sprintf("fitting %d", f.ID), f.RigID, func(lease *store.Lease) error { return r.stepFitting(ctx, lease, f.ID) })
 	}
 	for _, t := range trials {
-		if elsewhere[t.RigID] {
+		if others(t.RigID) {
 			continue
 		}
 		r.step(ctx, steps, fmt.Sprintf("trial %d", t.ID), t.RigID, func(lease *store.Lease) error { return r.stepTrial(ctx, lease, t.ID) })
@@ -172,22 +202,39 @@ func (r *Runner) pack(ctx context.Context) error {
 	return nil
 }
 
-// alone runs fn unless the same thing is being stepped already.
+// alone runs fn unless the same thing is being stepped already: then once more after that step, since what happened meanwhile
+// may be what the thing waits for. A step that failed waits for the next look.
 func (r *Runner) alone(steps *sync.WaitGroup, name string, fn func() error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if r.working[name] {
+	if _, working := r.working[name]; working {
+		r.working[name] = true
 		return
 	}
-	r.working[name] = true
+	r.working[name] = false
 	steps.Go(func() {
-		if err := fn(); err != nil && !errors.Is(err, context.Canceled) {
-			r.log.Warn("a step failed and will be tried again", "of", name, "error", err)
+		for {
+			err := fn()
+			if err != nil && !errors.Is(err, context.Canceled) {
+				r.log.Warn("a step failed and will be tried again", "of", name, "error", err)
+			}
+			if !r.goesOn(name, err) {
+				return
+			}
 		}
-		r.mu.Lock()
-		delete(r.working, name)
-		r.mu.Unlock()
 	})
+}
+
+// goesOn ends a step, unless it did well and is to be made once more.
+func (r *Runner) goesOn(name string, err error) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.working[name] && err == nil {
+		r.working[name] = false
+		return true
+	}
+	delete(r.working, name)
+	return false
 }
 
 // passed reports whether seconds of the rig's clock, but at least a short wait, have passed since a moment.

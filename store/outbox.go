@@ -72,20 +72,19 @@ func (s *Store) OutboxEnd(ctx context.Context) (int64, error) {
 	return id, known(err, "look at the outbox")
 }
 
-// Outbox lists the news after a number, in the order of their numbers. Those of transactions that commit at the same time
-// may come in later with a lower number: whoever reads goes back for some seconds, and passes over what it has seen.
-func (s *Store) Outbox(ctx context.Context, after int64) ([]News, error) {
+// Outbox lists the news after a number, and those of the missing numbers that have come in, in the order of their numbers.
+// Numbers are given out before a commit: of transactions that commit at the same time a lower one may come in later.
+func (s *Store) Outbox(ctx context.Context, after int64, missing []int64) ([]News, error) {
+	query, args := `SELECT id, topic, rig_id, ref_id, body FROM outbox WHERE id > ?`, []any{after}
+	if len(missing) > 0 {
+		var err error
+		if query, args, err = sqlx.In(query+` OR id IN (?)`, after, missing); err != nil {
+			return nil, known(err, "read the outbox")
+		}
+	}
 	list := []News{}
-	err := s.db.SelectContext(ctx, &list, `SELECT id, topic, rig_id, ref_id, body FROM outbox WHERE id > ? ORDER BY id`, after)
+	err := s.db.SelectContext(ctx, &list, query+` ORDER BY id`, args...)
 	return list, known(err, "read the outbox")
-}
-
-// OutboxBefore returns the number of the newest piece of news that is older than an age; 0 for none.
-func (s *Store) OutboxBefore(ctx context.Context, age time.Duration) (int64, error) {
-	var id int64
-	err := s.db.GetContext(ctx, &id, `SELECT COALESCE(MAX(id), 0) FROM outbox WHERE at < UTC_TIMESTAMP(6) - INTERVAL ? MICROSECOND`,
-		age.Microseconds())
-	return id, known(err, "look at the outbox")
 }
 
 // PruneOutbox removes news that are older than an age: everybody has read them.

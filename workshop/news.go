@@ -3,6 +3,8 @@ package workshop
 import (
 	"context"
 	"encoding/json"
+	"maps"
+	"slices"
 	"time"
 
 	"zerokeel/live"
@@ -11,18 +13,19 @@ import (
 
 // Times of the outbox: how often it is looked at when this process itself tells nothing; for how long news may still come
 // in with a number lower than those read already, since numbers are given out before a commit; and for how long news are
-// kept.
+// kept. Of numbers that were left out at once, at most mostMissing may still come in: more transactions than that do not
+// commit at the same time.
 const (
-	newsEvery = 100 * time.Millisecond
-	newsLate  = 10 * time.Second
-	newsKept  = time.Minute
+	newsEvery   = 100 * time.Millisecond
+	newsLate    = 10 * time.Second
+	newsKept    = time.Minute
+	mostMissing = 256
 )
 
 // outbox is where the news of all processes are read, in the order of their numbers.
 type outbox interface {
 	OutboxEnd(ctx context.Context) (int64, error)
-	Outbox(ctx context.Context, after int64) ([]store.News, error)
-	OutboxBefore(ctx context.Context, age time.Duration) (int64, error)
+	Outbox(ctx context.Context, after int64, missing []int64) ([]store.News, error)
 	PruneOutbox(ctx context.Context, age time.Duration) error
 	Committed() <-chan struct{}
 }
@@ -31,64 +34,52 @@ var _ outbox = (*store.Store)(nil)
 
 // newsReader reads an outbox, each piece of news once.
 type newsReader struct {
-	from  outbox
-	floor int64          // everything up to this number was read
-	seen  map[int64]bool // of those after it
+	from    outbox
+	last    int64               // the highest number that was read
+	missing map[int64]time.Time // lower ones that were never seen, and when that was noticed: they may still come in
 }
 
 // next returns the news that were not read yet.
-func (r *newsReader) next(ctx context.Context) ([]store.News, error) {
-	list, err := r.from.Outbox(ctx, r.floor)
+func (r *newsReader) next(ctx context.Context, now time.Time) ([]store.News, error) {
+	for id, noticed := range r.missing {
+		if now.Sub(noticed) > newsLate {
+			delete(r.missing, id) // rolled back, or never given out
+		}
+	}
+	list, err := r.from.Outbox(ctx, r.last, slices.Collect(maps.Keys(r.missing)))
 	if err != nil {
 		return nil, err
 	}
-	fresh := list[:0:0]
 	for _, n := range list {
-		if !r.seen[n.ID] {
-			r.seen[n.ID] = true
-			fresh = append(fresh, n)
+		delete(r.missing, n.ID)
+		for id := max(r.last+1, n.ID-mostMissing); id < n.ID; id++ {
+			r.missing[id] = now
 		}
+		r.last = max(r.last, n.ID)
 	}
-	return fresh, nil
-}
-
-// settle moves the floor to where nothing can come in any more.
-func (r *newsReader) settle(ctx context.Context) error {
-	old, err := r.from.OutboxBefore(ctx, newsLate)
-	if err != nil || old <= r.floor {
-		return err
-	}
-	r.floor = old
-	for id := range r.seen {
-		if id <= old {
-			delete(r.seen, id)
-		}
-	}
-	return nil
+	return list, nil
 }
 
 // readNews hands the news of all processes to this one's pages and drivers, until the context ends. After an outage of the
 // database nobody knows what was missed, and everything counts as changed.
 func (w *Workshop) readNews(ctx context.Context) error {
-	r := newsReader{from: w.store, seen: map[int64]bool{}}
-	begun, failed, settled := false, false, time.Now()
+	r := newsReader{from: w.store, missing: map[int64]time.Time{}}
+	begun, failed, pruned := false, false, time.Now()
 	tick := time.NewTicker(newsEvery)
 	defer tick.Stop()
 	for {
 		var err error
 		if !begun {
-			r.floor, err = w.store.OutboxEnd(ctx)
+			r.last, err = w.store.OutboxEnd(ctx)
 			begun = err == nil
 		}
 		var list []store.News
 		if begun {
-			list, err = r.next(ctx)
+			list, err = r.next(ctx, time.Now())
 		}
-		if err == nil && time.Since(settled) > newsLate/2 {
-			settled = time.Now()
-			if err = r.settle(ctx); err == nil {
-				err = w.store.PruneOutbox(ctx, newsKept)
-			}
+		if err == nil && time.Since(pruned) > newsLate {
+			pruned = time.Now()
+			err = w.store.PruneOutbox(ctx, newsKept)
 		}
 		for _, n := range list {
 			w.spread(ctx, n)
