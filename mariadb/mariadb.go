@@ -32,6 +32,8 @@ type Config struct {
 	Dir        string // data folder, made if missing
 	Port       int
 	BufferPool string // such as "128M"; empty means 64M
+
+	member *member // of a cluster, or nil
 }
 
 // Server is a running server.
@@ -48,6 +50,8 @@ const (
 	startTimeout = 60 * time.Second
 	stopTimeout  = 30 * time.Second
 	maxSocket    = 100 // socket paths are limited to 107 bytes
+	socketName   = "m.sock"
+	dataName     = "data"
 )
 
 // Start runs a server and returns once it answers. It stops with the context's process, at the latest.
@@ -64,7 +68,12 @@ func Start(ctx context.Context, cfg Config) (*Server, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("start MariaDB: %w", err)
 	}
-	s := &Server{cfg: cfg, socket: filepath.Join(dir, "m.sock"), done: make(chan struct{})}
+	if cfg.member != nil {
+		if err := ownedByMember(dir); err != nil {
+			return nil, fmt.Errorf("start MariaDB: %w", err)
+		}
+	}
+	s := &Server{cfg: cfg, socket: filepath.Join(dir, socketName), done: make(chan struct{})}
 	if len(s.socket) > maxSocket {
 		return nil, fmt.Errorf("start MariaDB: the path %s is too long for a socket; use a shorter data folder", dir)
 	}
@@ -75,7 +84,7 @@ func Start(ctx context.Context, cfg Config) (*Server, error) {
 		_ = s.lock.Close()
 		return nil, err
 	}
-	if err := s.launch(binary); err != nil {
+	if err := s.launch(ctx, binary); err != nil {
 		_ = s.lock.Close()
 		return nil, err
 	}
@@ -115,7 +124,7 @@ func lock(path string) (*os.File, error) {
 
 // install makes the data folder at first use. It is made beside and renamed, so that a kill leaves none or a whole one.
 func (s *Server) install(ctx context.Context) error {
-	data := filepath.Join(s.cfg.Dir, "data")
+	data := filepath.Join(s.cfg.Dir, dataName)
 	if _, err := os.Stat(data); err == nil {
 		return nil
 	} else if !errors.Is(err, fs.ErrNotExist) {
@@ -130,7 +139,7 @@ func (s *Server) install(ctx context.Context) error {
 		return fmt.Errorf("set up MariaDB: %w", err)
 	}
 	args := append([]string{"--no-defaults", "--datadir=" + fresh, "--skip-test-db", "--auth-root-authentication-method=normal",
-		"--skip-name-resolve", "--innodb-log-file-size=16M", "--innodb-buffer-pool-size=64M"}, asUser()...)
+		"--skip-name-resolve", "--innodb-log-file-size=16M", "--innodb-buffer-pool-size=64M"}, s.asUser()...)
 	if out, err := exec.CommandContext(ctx, tool, args...).CombinedOutput(); err != nil {
 		return fmt.Errorf("set up MariaDB: %w\n%s", err, out)
 	}
@@ -140,26 +149,47 @@ func (s *Server) install(ctx context.Context) error {
 	return nil
 }
 
-func asUser() []string {
-	if os.Geteuid() == 0 {
-		return []string{"--user=root"}
+// asUser tells a server that root starts on whose behalf it runs. A member of a cluster is copied by a program that may not
+// write as root.
+func (s *Server) asUser() []string {
+	switch {
+	case os.Geteuid() != 0:
+		return nil
+	case s.cfg.member != nil:
+		return []string{"--user=" + memberUser}
 	}
-	return nil
+	return []string{"--user=root"}
 }
 
-func (s *Server) launch(binary string) error {
+// args are the server's arguments.
+func (s *Server) args() []string {
 	pool := s.cfg.BufferPool
 	if pool == "" {
 		pool = "64M"
 	}
-	args := append([]string{"--no-defaults", "--datadir=" + filepath.Join(s.cfg.Dir, "data"), "--socket=" + s.socket,
+	args := append([]string{"--no-defaults", "--datadir=" + filepath.Join(s.cfg.Dir, dataName), "--socket=" + s.socket,
 		"--pid-file=" + filepath.Join(s.cfg.Dir, "m.pid"), "--log-error=" + filepath.Join(s.cfg.Dir, "m.log"), "--skip-name-resolve",
 		"--skip-log-bin", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--performance-schema=OFF",
-		"--innodb-buffer-pool-size=" + pool, "--innodb-log-file-size=16M", "--max-allowed-packet=64M"}, asUser()...)
+		"--innodb-buffer-pool-size=" + pool, "--innodb-log-file-size=16M", "--max-allowed-packet=64M"}, s.asUser()...)
 	if s.cfg.Port > 0 {
 		args = append(args, "--bind-address=127.0.0.1", fmt.Sprintf("--port=%d", s.cfg.Port))
 	} else {
 		args = append(args, "--skip-networking")
+	}
+	if s.cfg.member != nil {
+		args = append(args, s.cfg.member.args()...)
+	}
+	return args
+}
+
+func (s *Server) launch(ctx context.Context, binary string) error {
+	args := s.args()
+	if s.cfg.member != nil {
+		position, err := recoveredPosition(ctx, binary, args)
+		if err != nil {
+			return err
+		}
+		args = append(args, position...)
 	}
 	s.cmd = exec.Command(binary, args...)
 	// The kernel stops the server when the thread that started it ends, so that thread must live as long.
@@ -191,7 +221,8 @@ func (s *Server) await(ctx context.Context) error {
 	tick := time.NewTicker(20 * time.Millisecond)
 	defer tick.Stop()
 	for {
-		if err = db.PingContext(ctx); err == nil {
+		// A member of a cluster answers a ping before it has taken in what it missed, and a query only after.
+		if _, err = db.ExecContext(ctx, "DO 1"); err == nil {
 			return nil
 		}
 		select {
@@ -205,9 +236,11 @@ func (s *Server) await(ctx context.Context) error {
 }
 
 // DSN returns the data source name of a database on the server, through its socket.
-func (s *Server) DSN(database string) string {
+func (s *Server) DSN(database string) string { return dsn(s.socket, database) }
+
+func dsn(socket, database string) string {
 	c := mysql.NewConfig()
-	c.User, c.Net, c.Addr, c.DBName = "root", "unix", s.socket, database
+	c.User, c.Net, c.Addr, c.DBName = "root", "unix", socket, database
 	Defaults(c)
 	return c.FormatDSN()
 }
