@@ -1,7 +1,6 @@
 package store
 
 import (
-	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -76,25 +75,46 @@ func (s *Store) Part(ctx context.Context, kind, id string) (*Part, error) {
 	return &p, known(err, "load %s %s", kind, id)
 }
 
+// claimParts writes to the sheets that a rig is to use: no transaction, on this node of a cluster or on another, removes one
+// of them at the same time.
+func claimParts(ctx context.Context, tx *txn, r *Rig) error {
+	for _, used := range []struct {
+		kind string
+		id   sql.NullString
+	}{{"processor", r.Processor}, {"board", r.Board}, {"cooler", r.Cooler}, {"memory", r.Memory}} {
+		if !used.id.Valid {
+			continue
+		}
+		result, err := tx.ExecContext(ctx, `UPDATE parts SET claims = claims + 1 WHERE kind = ? AND id = ?`, used.kind, used.id.String)
+		if err != nil {
+			return err
+		}
+		if err := changed(result, fmt.Errorf("%s %s: %w", used.kind, used.id.String, ErrNotFound)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // DeletePart removes a sheet. It is ErrTaken while a rig uses it.
 func (s *Store) DeletePart(ctx context.Context, kind, id string) error {
 	err := s.within(ctx, func(tx *txn) error {
-		var used int
-		if err := tx.GetContext(ctx, &used, `SELECT COUNT(*) FROM rigs
-			WHERE (? = 'processor' AND processor_id = ?) OR (? = 'board' AND board_id = ?)
-			OR (? = 'cooler' AND cooler_id = ?) OR (? = 'memory' AND memory_id = ?) FOR UPDATE`, kind, id, kind, id, kind, id, kind,
-			id); err != nil {
-			return err
-		}
-		if used > 0 {
-			return ErrTaken
-		}
+		// Removed first, and then looked at: a rig that is made meanwhile waits for the row, or has been seen.
 		result, err := tx.ExecContext(ctx, `DELETE FROM parts WHERE kind = ? AND id = ?`, kind, id)
 		if err != nil {
 			return err
 		}
-		if n, err := result.RowsAffected(); err != nil || n == 0 {
-			return cmp.Or(err, sql.ErrNoRows)
+		if err := changed(result, sql.ErrNoRows); err != nil {
+			return err
+		}
+		var used int
+		if err := tx.GetContext(ctx, &used, `SELECT COUNT(*) FROM rigs
+			WHERE (? = 'processor' AND processor_id = ?) OR (? = 'board' AND board_id = ?)
+			OR (? = 'cooler' AND cooler_id = ?) OR (? = 'memory' AND memory_id = ?)`, kind, id, kind, id, kind, id, kind, id); err != nil {
+			return err
+		}
+		if used > 0 {
+			return ErrTaken
 		}
 		return nil
 	})

@@ -46,6 +46,9 @@ const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cool
 func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool) error {
 	r.CreatedAt = time.Now().UTC().Truncate(time.Microsecond)
 	err := s.within(ctx, func(tx *txn) error {
+		if err := claimParts(ctx, tx, r); err != nil {
+			return err
+		}
 		result, err := tx.NamedExecContext(ctx, `INSERT INTO rigs (name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id,
 			firmware_address, firmware_user, firmware_password, token_hash, created_at) VALUES (:name, :simulated, :ambient_c, :processor_id,
 			:board_id, :cooler_id, :memory_id, :firmware_address, :firmware_user, :firmware_password, :token_hash, :created_at)`, r)
