@@ -91,8 +91,15 @@ func until(t testing.TB, what string, holds func() bool) {
 func start(t testing.TB, rig int, legs string) int64 {
 	t.Helper()
 	var trial api.Trial
+	var err error
+	defer func() {
+		if t.Failed() {
+			t.Log(err)
+		}
+	}()
 	until(t, "a trial can be started", func() bool {
-		return try("POST", fmt.Sprintf("/api/rigs/%d/trials", rig), json.RawMessage(`{"name":"killed","legs":`+legs+`}`), &trial) == nil
+		err = try("POST", fmt.Sprintf("/api/rigs/%d/trials", rig), json.RawMessage(`{"name":"killed","legs":`+legs+`}`), &trial)
+		return err == nil
 	})
 	return trial.Id
 }
