@@ -107,9 +107,9 @@ func fetch(b *testing.B, method, address string, body []byte) {
 func BenchmarkOverview(b *testing.B) {
 	for _, rigs := range []int{10, 100} {
 		b.Run(fmt.Sprintf("%d-rigs", rigs), func(b *testing.B) {
-			s, dsn := storetest.OpenDSN(b)
+			s, dsns := storetest.OpenDSN(b)
 			bench := servertest.Pages(b, s)
-			db := full(b, bench, dsn, "petrel", rigs, 50, 100)
+			db := full(b, bench, dsns[0], "petrel", rigs, 50, 100)
 			var took []time.Duration
 			before := selects(b, db)
 			for b.Loop() {
@@ -127,9 +127,9 @@ func BenchmarkOverview(b *testing.B) {
 func BenchmarkCheck(b *testing.B) {
 	for _, row := range []string{"typing", "baseline-history-anew"} {
 		b.Run(row, func(b *testing.B) {
-			s, dsn := storetest.OpenDSN(b)
+			s, dsns := storetest.OpenDSN(b)
 			bench := servertest.Pages(b, s)
-			db := full(b, bench, dsn, "gannet", 3, 50, 200)
+			db := full(b, bench, dsns[0], "gannet", 3, 50, 200)
 			var took []time.Duration
 			i := 0
 			ask := func() {

@@ -98,8 +98,8 @@ func BenchmarkIngest(b *testing.B) {
 	const channels, minutes = 200, 60
 	w := newWalks(channels)
 	frames := w.minutes(minutes)
-	s, dsn := storetest.OpenDSN(b)
-	db, err := sqlx.Connect("mysql", dsn)
+	s, dsns := storetest.OpenDSN(b)
+	db, err := sqlx.Connect("mysql", dsns[0])
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -3,6 +3,7 @@ package store_test
 import (
 	"database/sql"
 	"errors"
+	"fmt"
 	"testing"
 
 	"zerokeel/core/part"
@@ -189,5 +190,26 @@ func TestPartSheetsGoOnlyUnused(t *testing.T) {
 	}
 	if p, err := s.Part(ctx, "board", "x1"); err != nil || p.Name != "X1" {
 		t.Errorf("%+v, %v", p, err)
+	}
+}
+
+// TestNoRigLosesItsSheet: a sheet is removed by one process while another makes a rig that uses it. Either the rig is refused,
+// or the sheet stays.
+func TestNoRigLosesItsSheet(t *testing.T) {
+	s, other := twoStores(t)
+	ctx := t.Context()
+	for i := range 100 {
+		id := fmt.Sprint("x", i)
+		if err := s.PutPart(ctx, store.Part{Kind: "cooler", ID: id, Name: id, Sheet: []byte(`{}`)}); err != nil {
+			t.Fatal(err)
+		}
+		r := &store.Rig{Name: id, TokenHash: fmt.Appendf(nil, "%032d", i), Cooler: sql.NullString{String: id, Valid: true}}
+		removed := make(chan error, 1)
+		go func() { removed <- other.DeletePart(ctx, "cooler", id) }()
+		made := s.CreateRig(ctx, r, &store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{})}, false)
+		gone := <-removed
+		if (made == nil) == (gone == nil) || made != nil && !errors.Is(made, store.ErrNotFound) || gone != nil && !errors.Is(gone, store.ErrTaken) {
+			t.Errorf("making the rig: %v; removing its sheet: %v", made, gone)
+		}
 	}
 }

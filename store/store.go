@@ -24,7 +24,7 @@ var migrations embed.FS
 
 // Store is a database of Zero Keel.
 type Store struct {
-	db        *sqlx.DB
+	db        database
 	channels  *channelNames
 	committed chan struct{} // holds a word whenever news were put into the outbox
 }
@@ -36,19 +36,37 @@ var (
 	ErrFixed    = errors.New("the trim was fitted and no longer changes")
 )
 
-// Open connects to the database of a data source name. What the store relies on it sets itself: times are read as UTC, and
-// an update counts the rows that it finds, whether or not they change.
-func Open(ctx context.Context, dsn string) (*Store, error) {
-	cfg, err := mysql.ParseDSN(dsn)
-	if err != nil {
-		return nil, fmt.Errorf("read the data source name: %w", err)
+// Open connects to the database of a data source name, or of several, one for each node of a cluster: the first that takes
+// connections is used, and another one when it goes away. What the store relies on it sets itself: times are read as UTC, an
+// update counts the rows that it finds, whether or not they change, and what was written on one node is read on any other.
+func Open(ctx context.Context, dsns ...string) (*Store, error) {
+	n := &nodes{}
+	for _, dsn := range dsns {
+		cfg, err := mysql.ParseDSN(dsn)
+		if err != nil {
+			return nil, fmt.Errorf("read the data source name: %w", err)
+		}
+		cfg.ParseTime, cfg.Loc, cfg.ClientFoundRows = true, time.UTC, true
+		// Statements go as text. A prepared one ends with a word that has no answer, and with it the news would be lost that a
+		// cluster has undone the transaction: what follows would be committed by itself.
+		cfg.InterpolateParams = true
+		cfg.Logger = &mysql.NopLogger{} // whoever asks learns of it
+		if len(dsns) > 1 {
+			if cfg.Params == nil {
+				cfg.Params = map[string]string{}
+			}
+			cfg.Params["wsrep_sync_wait"] = "1" // for reads
+		}
+		connector, err := mysql.NewConnector(cfg)
+		if err != nil {
+			return nil, fmt.Errorf("open the database: %w", err)
+		}
+		n.connectors = append(n.connectors, connector)
 	}
-	cfg.ParseTime, cfg.Loc, cfg.ClientFoundRows = true, time.UTC, true
-	connector, err := mysql.NewConnector(cfg)
-	if err != nil {
-		return nil, fmt.Errorf("open the database: %w", err)
+	if len(dsns) == 0 {
+		return nil, errors.New("open the database: there is no data source name")
 	}
-	db := sqlx.NewDb(sql.OpenDB(connector), "mysql")
+	db := sqlx.NewDb(sql.OpenDB(n), "mysql")
 	if err := db.PingContext(ctx); err != nil {
 		_ = db.Close()
 		return nil, fmt.Errorf("open the database: %w", err)
@@ -56,7 +74,7 @@ func Open(ctx context.Context, dsn string) (*Store, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxLifetime(10 * time.Minute)
-	return &Store{db: db, channels: &channelNames{ids: map[string]int64{}}, committed: make(chan struct{}, 1)}, nil
+	return &Store{db: database{db}, channels: &channelNames{ids: map[string]int64{}}, committed: make(chan struct{}, 1)}, nil
 }
 
 // Close closes every connection.
@@ -83,7 +101,7 @@ func (s *Store) provider() (*goose.Provider, error) {
 	if err != nil {
 		return nil, fmt.Errorf("prepare migrations: %w", err)
 	}
-	p, err := goose.NewProvider(goose.DialectMySQL, s.db.DB, files, goose.WithLocker(locker))
+	p, err := goose.NewProvider(goose.DialectMySQL, s.db.DB.DB, files, goose.WithLocker(locker))
 	if err != nil {
 		return nil, fmt.Errorf("prepare migrations: %w", err)
 	}
@@ -102,60 +120,6 @@ func (s *Store) Rewind(ctx context.Context) error {
 	return nil
 }
 
-// attempts is how often a transaction is tried that MariaDB gives up because of another one.
-const attempts = 8
-
-// again runs fn, once more whenever it lost against another transaction: in a deadlock, or, in a cluster, against one that
-// was committed on another node.
-func again(fn func() error) error {
-	var err error
-	for range attempts {
-		if err = fn(); !isConflict(err) {
-			return err
-		}
-	}
-	return err
-}
-
-// within runs fn in a transaction, again when it lost against another one, so fn starts from nothing each time.
-func (s *Store) within(ctx context.Context, fn func(*txn) error) error {
-	return again(func() error { return s.once(ctx, fn) })
-}
-
-func (s *Store) once(ctx context.Context, fn func(*txn) error) error {
-	begun, err := s.db.BeginTxx(ctx, nil)
-	if err != nil {
-		return fmt.Errorf("begin: %w", err)
-	}
-	tx := &txn{Tx: begun}
-	defer func() { _ = tx.Rollback() }()
-	if err := fn(tx); err != nil {
-		return err
-	}
-	if err := tx.write(ctx); err != nil {
-		return fmt.Errorf("tell news: %w", err)
-	}
-	if err := tx.Commit(); err != nil {
-		return fmt.Errorf("commit: %w", err)
-	}
-	if len(tx.news) > 0 {
-		select {
-		case s.committed <- struct{}{}:
-		default:
-		}
-	}
-	return nil
-}
-
-// exec runs one statement that is a transaction by itself.
-func (s *Store) exec(ctx context.Context, query string, args ...any) (result sql.Result, err error) {
-	err = again(func() error {
-		result, err = s.db.ExecContext(ctx, query, args...)
-		return err
-	})
-	return result, err
-}
-
 // changed is err when a statement changed no row.
 func changed(result sql.Result, err error) error {
 	if n, failed := result.RowsAffected(); failed != nil {
@@ -166,18 +130,8 @@ func changed(result sql.Result, err error) error {
 	return nil
 }
 
-// MariaDB's error numbers that are told apart.
-const (
-	erDupEntry        = 1062
-	erLockWaitTimeout = 1205
-	erLockDeadlock    = 1213
-)
-
-// isConflict reports whether a transaction lost against another one. A cluster says so in the words of a deadlock.
-func isConflict(err error) bool {
-	var e *mysql.MySQLError
-	return errors.As(err, &e) && (e.Number == erLockDeadlock || e.Number == erLockWaitTimeout)
-}
+// erDupEntry is MariaDB's number of the error that a key is taken.
+const erDupEntry = 1062
 
 // known turns driver errors into this package's own, and says what was being done.
 func known(err error, doing string, args ...any) error {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"os"
+	"slices"
 	"testing"
 
 	"zerokeel/core/channel"
@@ -226,11 +227,24 @@ func TestMissingThingsAreNotFound(t *testing.T) {
 	}
 }
 
-// TestNumbersAreGivenOnce: trims and trials made at the same time get numbers without a gap or a repetition, and only
-// one trial wins the rig.
+// twoStores returns two stores on one database, as two processes have it: of a cluster, each on another node.
+func twoStores(t *testing.T) (*store.Store, *store.Store) {
+	t.Helper()
+	s, dsns := storetest.OpenDSN(t)
+	other, err := store.Open(t.Context(), slices.Concat(dsns[1:], dsns[:1])...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = other.Close() })
+	return s, other
+}
+
+// TestNumbersAreGivenOnce: trims and trials made at the same time by two processes, each on another node where the database
+// is a cluster, get numbers without a gap or a repetition, and only one trial wins the rig.
 func TestNumbersAreGivenOnce(t *testing.T) {
 	ctx := t.Context()
-	s := storetest.Open(t)
+	s, other := twoStores(t)
+	by := [2]*store.Store{s, other}
 	r := &store.Rig{Name: "Petrel", TokenHash: make([]byte, 32)}
 	if err := s.CreateRig(ctx, r, &store.Trim{Name: "stock", Settings: store.AsJSON(trim.Settings{})}, true); err != nil {
 		t.Fatal(err)
@@ -239,7 +253,7 @@ func TestNumbersAreGivenOnce(t *testing.T) {
 	made := make(chan error, n)
 	for i := range n {
 		go func() {
-			made <- s.CreateTrim(ctx, &store.Trim{RigID: r.ID, Name: fmt.Sprint("trim ", i), Settings: store.AsJSON(trim.Settings{})})
+			made <- by[i%2].CreateTrim(ctx, &store.Trim{RigID: r.ID, Name: fmt.Sprint("trim ", i), Settings: store.AsJSON(trim.Settings{})})
 		}()
 	}
 	for range n {
@@ -256,9 +270,9 @@ func TestNumbersAreGivenOnce(t *testing.T) {
 			t.Errorf("number %d at place %d", one.Number, i)
 		}
 	}
-	for range n {
+	for i := range n {
 		go func() {
-			made <- s.CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trims[0].ID, Purpose: store.PurposeProof},
+			made <- by[i%2].CreateTrial(ctx, &store.Trial{RigID: r.ID, TrimID: trims[0].ID, Purpose: store.PurposeProof},
 				[]store.Leg{{LegSpec: store.LegSpec{Load: "idle", Cores: store.AsJSON([]int{0}), Seconds: 1}}})
 		}()
 	}

@@ -90,8 +90,8 @@ const watchScript = `() => {
 // processor time of server and database, in cores, and how long after its sending a frame's figures stood on a page.
 func BenchmarkLive(b *testing.B) {
 	const rigs, pages, lasts = 100, 5, 30 * time.Second
-	_, dsn := storetest.OpenDSN(b)
-	process := serve(b, dsn)
+	_, dsns := storetest.OpenDSN(b)
+	process := serve(b, dsns...)
 	bench := servertest.At(b, "http://"+process.address)
 	list := []channel.Channel{channel.Of(channel.Temperature, 0.125), channel.Of(channel.PackagePower, 0.125),
 		channel.Of(channel.DeliveredVoltage, 0.001), channel.Of(channel.MeanLoad, 0.1), channel.Of(channel.Coolant, 0.1)}

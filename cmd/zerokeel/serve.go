@@ -17,13 +17,13 @@ import (
 )
 
 func serveCommand() *cobra.Command {
-	var dsn, listen string
-	var hosts []string
+	var listen string
+	var dsns, hosts []string
 	cmd := &cobra.Command{
 		Use: "serve", Short: "Serve a bench: pages, API and the links of its rigs", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx, log := cmd.Context(), logger()
-			db, err := store.Open(ctx, dsn)
+			db, err := store.Open(ctx, dsns...)
 			if err != nil {
 				return err
 			}
@@ -53,7 +53,8 @@ func serveCommand() *cobra.Command {
 			return group.Wait()
 		},
 	}
-	cmd.Flags().StringVar(&dsn, "dsn", "", "MariaDB data source name, such as root@unix(/path/m.sock)/zerokeel?parseTime=true")
+	cmd.Flags().StringArrayVar(&dsns, "dsn", nil,
+		"MariaDB data source name, such as root@unix(/path/m.sock)/zerokeel; once for each node of a cluster, the one to use first")
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7350", "address to listen on")
 	cmd.Flags().StringSliceVar(&hosts, "host", nil, "further names under which this server may be addressed")
 	_ = cmd.MarkFlagRequired("dsn")

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"os"
 	"os/exec"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -32,9 +33,13 @@ type serverProcess struct {
 }
 
 // serve starts a server process on a database, and returns once it answers.
-func serve(t testing.TB, dsn string) *serverProcess {
+func serve(t testing.TB, dsns ...string) *serverProcess {
 	t.Helper()
-	cmd := exec.Command(os.Args[0], "serve", "--dsn", dsn, "--listen", "127.0.0.1:0")
+	args := []string{"serve", "--listen", "127.0.0.1:0"}
+	for _, dsn := range dsns {
+		args = append(args, "--dsn", dsn)
+	}
+	cmd := exec.Command(os.Args[0], args...)
 	cmd.Env = append(os.Environ(), asProgram+"=1")
 	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 	cmd.Stderr = os.Stderr
@@ -176,8 +181,8 @@ func (p *page) told(topic string, rig int64) int {
 // is killed. Its rigs link to the other, everything goes on and ends as it should, no order is given twice, and a page on
 // the process that is left goes on.
 func TestTwoServers(t *testing.T) {
-	_, dsn := storetest.OpenDSN(t)
-	first, second := serve(t, dsn), serve(t, dsn)
+	_, dsns := storetest.OpenDSN(t)
+	first, second := serve(t, dsns...), serve(t, slices.Concat(dsns[1:], dsns[:1])...) // of a cluster, each on another node
 	a, b := servertest.At(t, "http://"+first.address), servertest.At(t, "http://"+second.address)
 	given := &orders{runs: map[string]map[string]link.Order{}}
 	both := servertest.At(t, balance(t, first, second))

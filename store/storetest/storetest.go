@@ -1,9 +1,12 @@
 // Package storetest gives tests a real MariaDB: one server per test process, reached through its socket only, and an
-// own migrated database per test.
+// own migrated database per test. With -galera it is a cluster of three servers, of which one is killed and brought back while
+// the tests run.
 package storetest
 
 import (
 	"context"
+	"errors"
+	"flag"
 	"fmt"
 	"os"
 	"sync"
@@ -14,21 +17,41 @@ import (
 	"zerokeel/store"
 )
 
+var galera = flag.Bool("galera", false, "use a cluster of three database servers")
+
+// Which node of a cluster is lost, and the database of a test process before which it is killed and brought back.
+const (
+	nodes         = 3
+	lostNode      = nodes - 1
+	killedAt      = 4
+	broughtBackAt = 8
+)
+
 var (
 	once    sync.Once
-	server  *mariadb.Server
+	single  *mariadb.Server // one of these is there
+	cluster *mariadb.Cluster
 	failure error
 	folder  string
 	count   atomic.Int64
+	coming  sync.WaitGroup // of a node that is brought back
+	lost    error          // why it was not
 )
 
-// Main runs a package's tests, and takes the server away after them. A package that uses Open calls it in TestMain.
+// Main runs a package's tests, and takes the database away after them. A package that uses Open calls it in TestMain.
 func Main(m *testing.M) int {
 	code := m.Run()
-	if server != nil {
-		if err := server.Stop(); err != nil {
-			code = 1
-		}
+	coming.Wait()
+	failed := lost
+	if single != nil {
+		failed = errors.Join(failed, single.Stop())
+	}
+	if cluster != nil {
+		failed = errors.Join(failed, cluster.Stop())
+	}
+	if failed != nil {
+		fmt.Fprintln(os.Stderr, failed)
+		code = 1
 	}
 	if folder != "" {
 		_ = os.RemoveAll(folder)
@@ -36,19 +59,16 @@ func Main(m *testing.M) int {
 	return code
 }
 
-// Server returns the process's server. It ends with the process.
-func Server(t testing.TB) *mariadb.Server {
-	t.Helper()
-	once.Do(func() {
-		// A short path of its own: sockets allow no long ones.
-		if folder, failure = os.MkdirTemp("", "zk"); failure == nil {
-			server, failure = mariadb.Start(context.Background(), mariadb.Config{Dir: folder})
-		}
-	})
-	if failure != nil {
-		t.Fatal(failure)
+func start() {
+	// A short path of its own: sockets allow no long ones.
+	if folder, failure = os.MkdirTemp("", "zk"); failure != nil {
+		return
 	}
-	return server
+	if *galera {
+		cluster, failure = mariadb.StartCluster(context.Background(), folder, nodes)
+	} else {
+		single, failure = mariadb.Start(context.Background(), mariadb.Config{Dir: folder})
+	}
 }
 
 // Open returns a store on a migrated database of its own.
@@ -58,16 +78,31 @@ func Open(t testing.TB) *store.Store {
 	return s
 }
 
-// OpenDSN is Open, and tells the data source name too.
-func OpenDSN(t testing.TB) (*store.Store, string) {
+// OpenDSN is Open, and tells the data source names too: one for each node, the one that the store uses first.
+func OpenDSN(t testing.TB) (*store.Store, []string) {
 	t.Helper()
-	srv := Server(t)
+	if once.Do(start); failure != nil {
+		t.Fatal(failure)
+	}
 	ctx := context.Background()
-	name := fmt.Sprintf("test%d", count.Add(1))
-	if err := srv.Create(ctx, name); err != nil {
+	n := count.Add(1)
+	name := fmt.Sprintf("test%d", n)
+	var dsns []string
+	var err error
+	if cluster != nil {
+		if err := lose(ctx, n); err != nil {
+			t.Fatal(err)
+		}
+		dsns = cluster.DSNs(name, int(n))
+		err = cluster.Server(0).Create(ctx, name)
+	} else {
+		dsns = []string{single.DSN(name)}
+		err = single.Create(ctx, name)
+	}
+	if err != nil {
 		t.Fatal(err)
 	}
-	s, err := store.Open(ctx, srv.DSN(name))
+	s, err := store.Open(ctx, dsns...)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -75,5 +110,16 @@ func OpenDSN(t testing.TB) (*store.Store, string) {
 	if err := s.Migrate(ctx); err != nil {
 		t.Fatal(err)
 	}
-	return s, srv.DSN(name)
+	return s, dsns
+}
+
+// lose kills a node of the cluster before one test, and brings it back while another runs.
+func lose(ctx context.Context, n int64) error {
+	switch n {
+	case killedAt:
+		return cluster.Kill(lostNode)
+	case broughtBackAt:
+		coming.Go(func() { lost = cluster.Bring(ctx, lostNode) })
+	}
+	return nil
 }
