@@ -118,6 +118,16 @@ func (h *history) proven() []trim.Settings {
 	return out
 }
 
+// fixed returns a trim that was fitted, and so no longer changes but for what trials make of it; nil for a draft.
+func (h *history) fixed(id int64) *store.Trim {
+	for i := range h.trims {
+		if t := &h.trims[i]; t.ID == id && t.FittedAt.Valid {
+			return t
+		}
+	}
+	return nil
+}
+
 // memoryProven reports whether a trim with the same memory settings has held a proof.
 func (h *history) memoryProven(settings trim.Settings) bool {
 	return slices.ContainsFunc(h.proven(), func(other trim.Settings) bool {

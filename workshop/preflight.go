@@ -44,6 +44,9 @@ func (w *Workshop) Check(ctx context.Context, rig, parent int64, changes trim.Se
 	if err != nil {
 		return nil, err
 	}
+	if from := k.fixed(parent); from != nil {
+		return w.check(ctx, r, k, from, from.Settings.V.With(changes))
+	}
 	from, settings, err := w.onParent(ctx, rig, k.set, parent, changes)
 	if err != nil {
 		return nil, err

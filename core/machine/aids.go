@@ -49,7 +49,7 @@ func LoadLines(set *part.Set, settings trim.Settings) ([]LineLevel, error) {
 		other.tuning.LoadLine = line
 		other.tuning.LoadLine.StepMOhm *= tuning.Regulator.Step
 		other.lineOhms = (line.MilliOhm - tuning.ACMOhm) * 1e-3
-		op := other.at(&d, at.op.bin, &at.leaks)
+		op := other.at(&d, at.op.bin, &at.leaks, m.every)
 		s := other.state(&d, &op, &at.leaks, at.nodes, at.temperature[:], at.duty, roomC, govern.None)
 		out = append(out, LineLevel{Level: line.Level, MilliOhm: line.MilliOhm, RequestV: s.RequestV, SteadyV: s.DeliveredV, DipV: s.DipV,
 			OvershootV: s.OvershootV, Now: line.Level == tuning.LoadLine.Level})

@@ -25,10 +25,14 @@ type demand struct {
 	top      int     // the highest of them
 	held     bool    // by the voltage ceiling, below what the ratios allow
 	feeds    []feed
+	filled   []bool // bins at which the feeds are known
+	alike    []int  // per core: the first core that settles exactly as it does
+	firsts   []int  // those that stand for others or for themselves
 }
 
-// feed is what a group of cores asks for and switches, by bin.
+// feed is what a group of cores asks for and switches, by bin. A bin is worked out when the machine is first held there.
 type feed struct {
+	busy      bool      // some core of it is active
 	g         []float64 // switching current per volt
 	cold, hot []float64 // highest request
 }
@@ -51,8 +55,40 @@ func (m *Model) newDemand(kind load.Kind, cores []int) demand {
 		d.kind = load.Idle
 	}
 	m.capCores(&d)
-	m.fillFeeds(&d)
+	d.filled, d.feeds = make([]bool, d.top+1), make([]feed, m.feeds)
+	bins := make([]float64, 3*m.feeds*(d.top+1))
+	for k := range d.feeds {
+		f := &d.feeds[k]
+		for _, list := range []*[]float64{&f.g, &f.cold, &f.hot} {
+			*list, bins = bins[:d.top+1], bins[d.top+1:]
+		}
+	}
+	for c, on := range d.active {
+		if on {
+			d.feeds[m.feedOf[c]].busy = true
+		}
+	}
+	m.pairAlike(&d)
 	return d
+}
+
+// pairAlike finds cores that are made and loaded alike. On a settled machine they show the same, so one stands for all: of a
+// chip that is known by its sheets alone, two or three stand for sixteen.
+func (m *Model) pairAlike(d *demand) {
+	d.alike = make([]int, m.cores)
+	for c := range m.cores {
+		d.alike[c] = c
+		for _, first := range d.firsts {
+			if m.feedOf[c] == m.feedOf[first] && m.size[c] == m.size[first] && m.chip.Leak[c] == m.chip.Leak[first] &&
+				d.active[c] == d.active[first] && d.caps[c] == d.caps[first] {
+				d.alike[c] = first
+				break
+			}
+		}
+		if d.alike[c] == c {
+			d.firsts = append(d.firsts, c)
+		}
+	}
 }
 
 // activity is the share of the capacitance that a load switches on this machine.
@@ -93,53 +129,36 @@ func (m *Model) capCores(d *demand) {
 	}
 }
 
-// fillFeeds works out the requests and the switching of each feed up to the highest bin. A feed without an active core
-// stands at the request of its idle clock.
-func (m *Model) fillFeeds(d *demand) {
+// fillFeeds works out the requests and the switching of each feed at a bin. A feed without an active core stands at the
+// request of its idle clock.
+func (m *Model) fillFeeds(d *demand, bin int) {
+	d.filled[bin] = true
 	switched := m.set.Processor.Power.SwitchedNF
-	d.feeds = make([]feed, m.feeds)
+	for c, on := range d.active {
+		if !m.tuning.On[c] {
+			continue
+		}
+		f := &d.feeds[m.feedOf[c]]
+		activity, at := m.idleA, m.idleBin
+		if on {
+			activity, at = d.activity, min(bin, d.caps[c])
+		}
+		f.g[bin] += power.Conductance(activity, switched*m.size[c], m.bins.MHz(at))
+		if on || !f.busy {
+			f.cold[bin], f.hot[bin] = max(f.cold[bin], m.cold[c][at]), max(f.hot[bin], m.hot[c][at])
+		}
+	}
+	ring := m.ringCounts(d)
+	lifted := m.tuning.Mode != trim.Fixed && d.count <= max(1, m.cores/4)
 	for k := range d.feeds {
-		f := feed{g: make([]float64, d.top+1), cold: make([]float64, d.top+1), hot: make([]float64, d.top+1)}
-		busy := false
-		for c, on := range d.active {
-			busy = busy || (on && m.feedOf[c] == k)
+		f := &d.feeds[k]
+		if ring {
+			f.cold[bin], f.hot[bin] = max(f.cold[bin], m.tuning.RingV), max(f.hot[bin], m.tuning.RingV)
 		}
-		for c, on := range d.active {
-			if m.feedOf[c] != k || !m.tuning.On[c] {
-				continue
-			}
-			if !on {
-				rest := power.Conductance(m.idleA, switched*m.size[c], m.bins.MHz(m.idleBin))
-				for bin := range f.g {
-					f.g[bin] += rest
-				}
-				if !busy {
-					for bin := range f.cold {
-						f.cold[bin], f.hot[bin] = max(f.cold[bin], m.cold[c][m.idleBin]), max(f.hot[bin], m.hot[c][m.idleBin])
-					}
-				}
-				continue
-			}
-			perMHz := power.Conductance(d.activity, switched*m.size[c], 1)
-			cold, hot, most := m.cold[c], m.hot[c], d.caps[c]
-			for bin := range f.g {
-				at := min(bin, most)
-				f.g[bin] += perMHz * m.bins.MHz(at)
-				f.cold[bin], f.hot[bin] = max(f.cold[bin], cold[at]), max(f.hot[bin], hot[at])
-			}
+		if lifted {
+			f.cold[bin] += m.tuning.LightLiftV
+			f.hot[bin] += m.tuning.LightLiftV
 		}
-		if m.ringCounts(d) {
-			for bin := range f.cold {
-				f.cold[bin], f.hot[bin] = math.Max(f.cold[bin], m.tuning.RingV), math.Max(f.hot[bin], m.tuning.RingV)
-			}
-		}
-		if m.tuning.Mode != trim.Fixed && d.count <= max(1, m.cores/4) {
-			for bin := range f.cold {
-				f.cold[bin] += m.tuning.LightLiftV
-				f.hot[bin] += m.tuning.LightLiftV
-			}
-		}
-		d.feeds[k] = f
 	}
 }
 

@@ -264,3 +264,33 @@ func TestClusterRailsStandApart(t *testing.T) {
 		}
 	}
 }
+
+// TestOneCoreStandsForItsLikes: that cores made and loaded alike are settled once changes nothing. Cores whose leakage differs
+// by less than any figure shows are each settled by themselves, and must show the same.
+func TestOneCoreStandsForItsLikes(t *testing.T) {
+	r := rand.New(rand.NewPCG(6, 28))
+	for i := range 60 {
+		rig := parttest.Rigs[i%len(parttest.Rigs)]
+		set := parttest.Rig(t, rig)
+		settings := trim.Stock(set.Processor, set.Board)
+		if i%len(parttest.Rigs) > 0 {
+			settings = otherTrim(rig, r)
+		}
+		chip := silicon.Typical(set.Processor)
+		apart := silicon.Typical(set.Processor)
+		for c := range apart.Leak {
+			apart.Leak[c] *= 1 + 1e-12*float64(c)
+		}
+		kind := []load.Kind{load.Heavy, load.Mixed, load.Light, load.Idle}[(i/5)%4]
+		together, alone := steady(t, model(t, set, settings, chip), kind, 22), steady(t, model(t, set, settings, apart), kind, 22)
+		if together.Limiter != alone.Limiter || math.Abs(together.PackageW-alone.PackageW) > 1e-4 ||
+			math.Abs(together.HottestC-alone.HottestC) > 1e-3 || together.MeanMHz != alone.MeanMHz {
+			t.Errorf("%s under %s load: %+v\neach core by itself: %+v", rig, kind, together, alone)
+		}
+		for c := range together.Cores {
+			if a, b := together.Cores[c], alone.Cores[c]; math.Abs(a.TemperatureC-b.TemperatureC) > 1e-3 || math.Abs(a.PowerW-b.PowerW) > 1e-4 {
+				t.Errorf("%s under %s load, core %d: %+v, by itself %+v", rig, kind, c, a, b)
+			}
+		}
+	}
+}

@@ -33,6 +33,7 @@ type Model struct {
 	path     heat.Path
 	bins     clock.Bins
 	cores    int         // of the processor, whether switched on or not
+	every    []int       // all of the cores
 	feeds    int         // groups of cores with a request of their own
 	feedOf   []int       // per core
 	size     []float64   // per core: capacitance against the sheet's; 0 for a core that is off
@@ -63,7 +64,7 @@ func NewAdjustedModel(set *part.Set, tuning Tuning, chip silicon.Chip, adjust Ad
 		set: set, tuning: tuning, chip: chip, adjust: adjust, cores: n, feeds: 1,
 		path: heat.NewPath(p, set.Cooler, heat.PumpFactor(set.Cooler.Pump, tuning.Pump)).Scaled(math.Exp(adjust.DieR),
 			math.Exp(adjust.CoolerR)),
-		feedOf:   make([]int, n),
+		every: AllCores(n), feedOf: make([]int, n),
 		size:     make([]float64, n),
 		idleA:    p.Power.Activity[load.Idle],
 		lineOhms: (tuning.LoadLine.MilliOhm + adjust.ExtraMOhm - tuning.ACMOhm) * 1e-3,

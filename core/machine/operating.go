@@ -21,14 +21,29 @@ type leaks struct {
 const maxFeeds = 16
 
 func (m *Model) leaks(temperature *[part.MaxCores]float64, into *leaks) {
-	p := &m.set.Processor.Power
 	into.sum, into.hottestC = [maxFeeds]float64{}, math.Inf(-1)
 	for c := range m.cores {
-		l := m.size[c] * power.LeakAt(p, m.chip.Leak[c], min(temperature[c], runawayC))
-		into.core[c] = l
-		into.sum[m.feedOf[c]] += l
+		into.core[c] = m.leakOf(c, temperature[c])
+		into.sum[m.feedOf[c]] += into.core[c]
 		into.hottestC = max(into.hottestC, temperature[c])
 	}
+}
+
+// leaksAlike is leaks where cores that are alike have the temperature of their first.
+func (m *Model) leaksAlike(d *demand, temperature *[part.MaxCores]float64, into *leaks) {
+	into.sum, into.hottestC = [maxFeeds]float64{}, math.Inf(-1)
+	for _, c := range d.firsts {
+		into.core[c] = m.leakOf(c, temperature[c])
+		into.hottestC = max(into.hottestC, temperature[c])
+	}
+	for c, first := range d.alike {
+		into.core[c] = into.core[first]
+		into.sum[m.feedOf[c]] += into.core[c]
+	}
+}
+
+func (m *Model) leakOf(core int, temperature float64) float64 {
+	return m.size[core] * power.LeakAt(&m.set.Processor.Power, m.chip.Leak[core], min(temperature, runawayC))
 }
 
 // runawayC bounds the temperature in the leakage law, which holds for no living chip beyond.
@@ -46,10 +61,13 @@ type operating struct {
 }
 
 // at solves the operating point at a bin. Inactive cores idle at the lowest clock on the same rail. A rail that
-// collapses yields infinite power and current, so that every limit rejects the bin.
-func (m *Model) at(d *demand, bin int, l *leaks) operating {
+// collapses yields infinite power and current, so that every limit rejects the bin. The hottest core is looked for among some:
+// all of them, or those that stand for the others.
+func (m *Model) at(d *demand, bin int, l *leaks, among []int) operating {
 	p := &m.set.Processor.Power
-	bin = min(bin, d.top)
+	if bin = min(bin, d.top); !d.filled[bin] {
+		m.fillFeeds(d, bin)
+	}
 	op := operating{bin: bin}
 	warmth := m.warmth(l.hottestC)
 	var feeds [maxFeeds]volt.Feed
@@ -75,7 +93,7 @@ func (m *Model) at(d *demand, bin int, l *leaks) operating {
 		own, _ := feeds[k].Draw.At(op.die[k])
 		op.coresW += own * op.die[k]
 	}
-	for c := range m.cores {
+	for _, c := range among {
 		if d.active[c] || d.count == 0 {
 			op.worstW = max(op.worstW, m.corePower(d, &op, l, c))
 		}

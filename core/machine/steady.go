@@ -168,14 +168,17 @@ func (m *Model) relax(d *demand, bin int, ambient, control float64, s *settled) 
 	s.duty = m.tuning.duty(control)
 	air := m.path.AirR(s.duty)
 	for range 50 {
-		m.leaks(&s.temperature, &s.leaks)
-		s.op = m.at(d, bin, &s.leaks)
+		m.leaksAlike(d, &s.temperature, &s.leaks)
+		s.op = m.at(d, bin, &s.leaks, d.firsts)
 		s.nodes = m.path.Steady(s.op.packageW, air, ambient)
 		change := 0.0
-		for c := range m.cores {
+		for _, c := range d.firsts {
 			t := m.path.Core(s.nodes, m.corePower(d, &s.op, &s.leaks, c))
-			change = math.Max(change, math.Abs(t-s.temperature[c]))
+			change = max(change, math.Abs(t-s.temperature[c]))
 			s.temperature[c] = t
+		}
+		for c, first := range d.alike {
+			s.temperature[c] = s.temperature[first]
 		}
 		if change < settleC/10 || math.IsInf(s.op.packageW, 0) || math.IsNaN(change) {
 			return

@@ -160,7 +160,7 @@ func (m *Machine) turnFan(dt float64) {
 // clock would swing between two bins for ever.
 func (m *Machine) govern() {
 	top := m.now.top
-	m.op = m.at(m.now, min(m.op.bin, top), &m.leak)
+	m.op = m.at(m.now, min(m.op.bin, top), &m.leak, m.every)
 	if m.now.count == 0 {
 		m.limiter = govern.None
 		return
@@ -185,18 +185,18 @@ func (m *Machine) govern() {
 	case govern.SustainedPower, govern.SustainedCurrent:
 		// The filter is over its limit: go where the limit is kept for good.
 		bin, why := govern.Highest(m.op.bin, func(bin int) govern.Limiter {
-			op := m.at(m.now, bin, &m.leak)
+			op := m.at(m.now, bin, &m.leak, m.every)
 			r := m.reading(&op, m.nodes)
 			return limits.Breaks(&r, m.place(bin), 0)
 		})
-		m.op, m.limiter = m.at(m.now, bin, &m.leak), why
+		m.op, m.limiter = m.at(m.now, bin, &m.leak, m.every), why
 	default:
 		bin, why := govern.Highest(m.op.bin, func(bin int) govern.Limiter {
-			op := m.at(m.now, bin, &m.leak)
+			op := m.at(m.now, bin, &m.leak, m.every)
 			r := seen(&op)
 			return limits.Breaks(&r, m.place(bin), 0)
 		})
-		m.op, m.limiter = m.at(m.now, bin, &m.leak), why
+		m.op, m.limiter = m.at(m.now, bin, &m.leak, m.every), why
 	}
 }
 
@@ -207,7 +207,7 @@ func (m *Machine) rise(limits *govern.Limits) {
 			m.limiter = m.now.atTop()
 			return
 		}
-		next := m.at(m.now, m.op.bin+1, &m.leak)
+		next := m.at(m.now, m.op.bin+1, &m.leak, m.every)
 		r := m.reading(&next, m.nodes)
 		r.PowerW *= 1 + riseMargin
 		r.NowW *= 1 + riseMargin
