@@ -5,6 +5,8 @@ import (
 	"database/sql"
 	"time"
 
+	"github.com/jmoiron/sqlx"
+
 	"zerokeel/core/forecast"
 	"zerokeel/core/load"
 	"zerokeel/core/trim"
@@ -162,14 +164,31 @@ func tried(ctx context.Context, tx *txn, trim int64) (list []verdict.Tried, inci
 	return list, last.Time, err
 }
 
-// InForceOn lists the settings in force on the other rigs with the same processor as one.
-func (s *Store) InForceOn(ctx context.Context, r *Rig) ([]trim.Settings, error) {
-	var rows []JSON[trim.Settings]
-	err := s.db.SelectContext(ctx, &rows,
-		`SELECT m.settings FROM rigs r JOIN trims m ON m.id = r.trim_in_force WHERE r.processor_id = ? AND r.id <> ?`, r.Processor, r.ID)
-	list := make([]trim.Settings, len(rows))
-	for i, row := range rows {
-		list[i] = row.V
+// InForceOn lists the trims in force on the other rigs with the same processor as one.
+func (s *Store) InForceOn(ctx context.Context, r *Rig) ([]int64, error) {
+	var trims []int64
+	err := s.db.SelectContext(ctx, &trims,
+		`SELECT trim_in_force FROM rigs WHERE processor_id = ? AND id <> ? AND trim_in_force IS NOT NULL ORDER BY id`, r.Processor, r.ID)
+	return trims, known(err, "list what is in force on rigs like %s", r.Name)
+}
+
+// SettingsOf returns the settings of trims.
+func (s *Store) SettingsOf(ctx context.Context, trims []int64) (map[int64]trim.Settings, error) {
+	out := map[int64]trim.Settings{}
+	if len(trims) == 0 {
+		return out, nil
 	}
-	return list, known(err, "list what is in force on rigs like %s", r.Name)
+	query, args, err := sqlx.In(`SELECT id, settings FROM trims WHERE id IN (?)`, trims)
+	if err != nil {
+		return nil, known(err, "load settings")
+	}
+	var rows []struct {
+		ID       int64               `db:"id"`
+		Settings JSON[trim.Settings] `db:"settings"`
+	}
+	err = s.db.SelectContext(ctx, &rows, query, args...)
+	for _, row := range rows {
+		out[row.ID] = row.Settings.V
+	}
+	return out, known(err, "load settings")
 }

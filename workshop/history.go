@@ -138,11 +138,12 @@ func (h *history) memoryProven(settings trim.Settings) bool {
 	})
 }
 
-// Sizes of what is kept of rigs: histories with their fits, and forecasts of parents, which are asked for at every keystroke
-// while a child is edited.
+// Sizes of what is kept of rigs: histories with their fits, forecasts of parents, which are asked for at every keystroke while
+// a child is edited, and settings in force on like rigs.
 const (
 	keptRigs      = 64
 	keptForecasts = 256
+	keptSettings  = 256
 )
 
 // version is a rig as it stood: whatever changes what a fit or preflight reads of it raises the number.
@@ -172,6 +173,7 @@ func know(h *history, fit *forecast.Fit, set *part.Set) *rigKnowledge {
 type knowledge struct {
 	rigs      *lru.Cache[version, *rigKnowledge]
 	forecasts *lru.Cache[forecastKey, *forecast.Result]
+	fixed     *lru.Cache[int64, trim.Settings] // of trims that were fitted, which do not change
 	underWay  *singleflight.Group
 }
 
@@ -183,10 +185,11 @@ type forecastKey struct {
 func newKnowledge() knowledge {
 	rigs, err := lru.New[version, *rigKnowledge](keptRigs)
 	forecasts, err2 := lru.New[forecastKey, *forecast.Result](keptForecasts)
-	if err = errors.Join(err, err2); err != nil {
+	fixed, err3 := lru.New[int64, trim.Settings](keptSettings)
+	if err = errors.Join(err, err2, err3); err != nil {
 		panic(err) // only a size below one is refused
 	}
-	return knowledge{rigs: rigs, forecasts: forecasts, underWay: &singleflight.Group{}}
+	return knowledge{rigs: rigs, forecasts: forecasts, fixed: fixed, underWay: &singleflight.Group{}}
 }
 
 // rigKnown loads a rig with all that is known of it. A series of questions about a rig that stays as it is reads its row, and

@@ -133,13 +133,37 @@ func (w *Workshop) preflightRecords(ctx context.Context, r *store.Rig, parent *s
 	if !r.Processor.Valid {
 		return out, nil
 	}
-	others, err := w.store.InForceOn(ctx, r)
+	others, err := w.inForceOn(ctx, r)
 	for _, settings := range others {
 		for key, v := range settings {
 			if x, ok := v.Number(); ok {
 				out.Fleet[key] = append(out.Fleet[key], x)
 			}
 		}
+	}
+	return out, err
+}
+
+// inForceOn returns the settings in force on the other rigs with the same processor as one. A trim in force was fitted, and
+// its settings no longer change.
+func (w *Workshop) inForceOn(ctx context.Context, r *store.Rig) ([]trim.Settings, error) {
+	trims, err := w.store.InForceOn(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]trim.Settings, 0, len(trims))
+	var unknown []int64
+	for _, id := range trims {
+		if kept, ok := w.known.fixed.Get(id); ok {
+			out = append(out, kept)
+		} else {
+			unknown = append(unknown, id)
+		}
+	}
+	read, err := w.store.SettingsOf(ctx, unknown)
+	for id, settings := range read {
+		w.known.fixed.Add(id, settings)
+		out = append(out, settings)
 	}
 	return out, err
 }

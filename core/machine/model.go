@@ -138,6 +138,10 @@ func (m *Model) fillTables() error {
 			fusedTopV = curve.At(fusedTop)
 		}
 		shift := m.chip.ShiftV[c]
+		if like := m.asksLike(c); like >= 0 {
+			m.fused[c], m.cold[c], m.hot[c], m.highest[c] = m.fused[like], m.cold[like], m.hot[like], m.highest[like]
+			continue
+		}
 		m.fused[c], m.cold[c] = make([]float64, m.bins.Count), make([]float64, m.bins.Count)
 		m.hot[c] = m.cold[c]
 		if len(m.tuning.Bands.At) > 0 {
@@ -155,6 +159,16 @@ func (m *Model) fillTables() error {
 		}
 	}
 	return nil
+}
+
+// asksLike returns an earlier core whose tables are the same; −1 for none.
+func (m *Model) asksLike(core int) int {
+	for c := core - 1; c >= 0 && m.set.Processor.ClusterOf(c) == m.set.Processor.ClusterOf(core); c-- {
+		if m.chip.ShiftV[c] == m.chip.ShiftV[core] && m.tuning.OffsetV[c] == m.tuning.OffsetV[core] {
+			return c
+		}
+	}
+	return -1
 }
 
 // asks returns what a core asks for at a clock, cold and hot.

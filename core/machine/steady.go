@@ -98,14 +98,19 @@ func (m *Model) settle(d *demand, bin int, ambient float64, near *settled) settl
 		s.temperature = near.temperature
 	} else {
 		for c := range m.cores {
-			s.temperature[c] = ambient + 30
+			s.temperature[c] = ambient + usualRiseC
 		}
 	}
 	miss := func(control float64) float64 {
 		m.relax(d, bin, ambient, control, &s)
 		return m.control(s.nodes, s.op.worstW) - control
 	}
-	if near != nil && !math.IsInf(near.op.worstW, 0) && m.settleNear(m.control(near.nodes, near.op.worstW), miss) {
+	switch {
+	case near == nil:
+		if m.settleNear(ambient+usualRiseC, miss) {
+			return s
+		}
+	case !math.IsInf(near.op.worstW, 0) && m.settleNear(m.control(near.nodes, near.op.worstW), miss):
 		return s
 	}
 	low, high := ambient, runawayC*2
@@ -127,6 +132,9 @@ func (m *Model) settle(d *demand, bin int, ambient float64, near *settled) settl
 	}
 	return s
 }
+
+// usualRiseC is where the search for the temperatures of a machine begins, above the room.
+const usualRiseC = 30.0
 
 // settleNear looks for the root of miss by secants from a temperature close to it, and reports whether it got there.
 func (m *Model) settleNear(x float64, miss func(float64) float64) bool {

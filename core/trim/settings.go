@@ -6,7 +6,7 @@ import (
 	"maps"
 	"math"
 	"slices"
-	"strings"
+	"strconv"
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/part"
@@ -216,11 +216,19 @@ func unitOr(unit, other string) string {
 
 // Fingerprint tells settings apart: two have the same one when they are equal. It is of use in memory only.
 func (s Settings) Fingerprint() string {
-	var b strings.Builder
+	b := make([]byte, 0, 32*len(s))
 	for _, key := range slices.Sorted(maps.Keys(s)) {
-		if v := s[key]; v.IsSet() {
-			fmt.Fprintf(&b, "%s=%#v;", key, v)
+		v := s[key]
+		if !v.IsSet() {
+			continue
 		}
+		b = append(append(b, key...), '=')
+		if word, ok := v.Choice(); ok {
+			b = strconv.AppendQuote(b, word)
+		} else {
+			b = append(b, v.String()...)
+		}
+		b = append(b, ';')
 	}
-	return b.String()
+	return string(b)
 }

@@ -223,3 +223,22 @@ func FuzzParseFile(f *testing.F) {
 		}
 	})
 }
+
+// TestFingerprintsTellSettingsApart: what is kept of settings is found by their fingerprint.
+func TestFingerprintsTellSettingsApart(t *testing.T) {
+	apart := []trim.Settings{
+		{}, {"a": part.Number(1)}, {"a": part.Number(-1)}, {"a": part.Number(1 + 1e-15)}, {"a": part.Choice("1")}, {"a": part.Switch(true)},
+		{"a": part.Choice("true")}, {"b": part.Number(1)}, {"a": part.Choice(`1";b="2`)}, {"a": part.Choice("1"), "b": part.Choice("2")},
+		{"a": part.Choice("1;b=2")}, {"a": part.Number(1), "b": part.Number(2)}, {"a": part.Number(12)},
+	}
+	for i, a := range apart {
+		for j, b := range apart {
+			if same := a.Fingerprint() == b.Fingerprint(); same != (i == j) {
+				t.Errorf("%v and %v have the fingerprints %q and %q", a, b, a.Fingerprint(), b.Fingerprint())
+			}
+		}
+	}
+	if a, b := (trim.Settings{"a": part.Number(1), "b": {}}), (trim.Settings{"a": part.Number(1)}); a.Fingerprint() != b.Fingerprint() {
+		t.Errorf("a setting that is not set counts: %q, %q", a.Fingerprint(), b.Fingerprint())
+	}
+}
