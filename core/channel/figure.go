@@ -50,7 +50,7 @@ func (c Channel) Figure(kind load.Kind, samples []series.Sample) (Figure, bool) 
 	return Figure{Key: c.Key, Label: c.Label, Unit: c.Unit, Mean: stat.Summarise(steady).Mean, Peak: slices.Max(values)}, true
 }
 
-// awakeMHz is below every clock that a loaded core runs at, and above what one that sleeps shows on average.
+// awakeMHz, in MHz, is below every clock that a loaded core runs at and above what one that sleeps shows on average.
 const awakeMHz = 300.0
 
 // clockFigures sums up the effective clocks. The peak of the lowest core's is its lowest second.

@@ -54,7 +54,8 @@ var ErrUTF16 = errors.New("it is written in UTF-16; save it as UTF-8")
 // delimiters are tried in this order: a comma may be a decimal mark.
 var delimiters = []string{";", "\t", "|", ","}
 
-// enough is the share of the lines that must have the same number of columns.
+// enough is the share of the lines that must have the same number of columns; chosen so that titles and remarks of a third of
+// the sample do no harm.
 const enough = 0.7
 
 // line is a line of the sample, split.
@@ -336,6 +337,7 @@ func (l *Layout) At(cells []string) (at time.Time, relative bool, err error) {
 	return time.UnixMilli(int64(x)).UTC(), l.Clock == Elapsed || l.Clock == ElapsedMS, nil
 }
 
+// maxSeconds is the latest time that is taken for seconds since 1970: the year 2096. Milliseconds are a thousand times more.
 const maxSeconds = 4e9
 
 func quote(text string) string {

@@ -59,12 +59,13 @@ func means(p *part.Processor) [unknowns]float64 {
 	return [unknowns]float64{excessV: 1.4 * p.Spread.CoreV}
 }
 
-// Standard deviations of a record's figures about a perfect model: sensors are coarse, and settled is never quite.
+// Standard deviations of a record's figures about a perfect model: sensors are coarse, and settled is never quite. They are
+// chosen from the steps of usual sensors; how far figures really stray on a rig is learned (Stray).
 const (
-	sigmaV     = 0.0025
-	sigmaC     = 0.8
-	sigmaWBase = 0.4
-	sigmaWRel  = 0.012
+	sigmaV     = 0.0025 // V: half a step of a regulator's sensor
+	sigmaC     = 0.8    // °C: a step of one degree, and the room
+	sigmaWBase = 0.4    // W
+	sigmaWRel  = 0.012  // of the power
 )
 
 // Fit is what is known of a rig beyond its sheets: the unknowns with their covariance.
@@ -297,7 +298,8 @@ func (r *Record) figures() [5]float64 {
 	return [5]float64{r.PackageW, r.RequestV, r.DeliveredV, r.HottestC, r.CoolantC}
 }
 
-// outlier bounds a residual: a figure so far off is a wrong sensor, and must not bend the fit.
+// outlier bounds a residual, in standard deviations: a figure so far off is a wrong sensor, and must not bend the fit. Chosen
+// far beyond what a wrong sheet does.
 const outlier = 12.0
 
 func sameSettings(a, b trim.Settings) bool {

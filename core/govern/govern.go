@@ -20,17 +20,19 @@ const (
 // Limiters lists every limiter. Telemetry holds a limiter by its place in this list, so it only grows at its end.
 var Limiters = []Limiter{None, Ratio, SustainedPower, SustainedCurrent, PeakCurrent, Temperature, ShortPower, Voltage}
 
-// Time constants of the filters through which the ceiling style measures, in seconds.
+// Time constants of the filters through which the ceiling style measures, in seconds: power about as quick as the firmware
+// looks, current about as slow as the regulator warms.
 const (
 	PowerFilterS   = 0.1
 	CurrentFilterS = 5.0
 )
 
-// KneeC is how far below the temperature limit the highest clock is given up; the lowest is given up at the
+// KneeC, in °C, is how far below the temperature limit the highest clock is given up; the lowest is given up at the
 // limit itself, so the clock bends away instead of breaking off.
 const KneeC = 1.0
 
-// HysteresisC is how far the temperature must have fallen below the knee before a higher bin is tried again.
+// HysteresisC, in °C, is how far the temperature must have fallen below the knee before a higher bin is tried again: more than
+// a bin more heats a core at once.
 const HysteresisC = 1.2
 
 // Limits are the limits of a processor, of either style. A limit that is off is +Inf.
@@ -111,7 +113,8 @@ type Window struct {
 	Spent   bool
 }
 
-// RefillShare is the share of PL1 to which the average must fall before power above PL1 is given again.
+// RefillShare is the share of PL1 to which the average must fall before power above PL1 is given again; without it the clock
+// would swing at PL1.
 const RefillShare = 0.9
 
 // Step moves the average by dt seconds at a power, and notes when it is used up or refilled.

@@ -10,7 +10,7 @@ import (
 	"zerokeel/core/trim"
 )
 
-// Residency of cores without load: the share of time that they are awake.
+// Residency of cores without load: the share of time that they are awake, as a quiet system wakes them for its own work.
 const idleResidency = 0.02
 
 // demand is a load on chosen cores at one moment.
@@ -101,7 +101,8 @@ func (m *Model) activity(kind load.Kind) float64 {
 	return a
 }
 
-// oneThreadActivity is how much less a core switches when only one thread runs on it.
+// oneThreadActivity is the factor on what a core switches when only one thread runs on it: a second thread fills gaps that
+// make up about a twelfth of a vector load.
 const oneThreadActivity = 0.92
 
 // capCores works out the highest bin of each active core.

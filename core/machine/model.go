@@ -113,7 +113,7 @@ func (m *Model) Like(chip silicon.Chip, adjust Adjust) (*Model, error) {
 	return &other, nil
 }
 
-// awakeActivity is how much more a core without load switches when it may not sleep.
+// awakeActivity is the factor on what a core without load switches when it may not sleep: its clock runs on, its units rest.
 const awakeActivity = 6.0
 
 func (m *Model) fillTables() error {

@@ -46,7 +46,7 @@ func (m *Model) leakOf(core int, temperature float64) float64 {
 	return m.size[core] * power.LeakAt(&m.set.Processor.Power, m.chip.Leak[core], min(temperature, runawayC))
 }
 
-// runawayC bounds the temperature in the leakage law, which holds for no living chip beyond.
+// runawayC, in °C, bounds the temperature in the leakage law, which holds for no living chip beyond: every sheet trips before.
 const runawayC = 160.0
 
 // operating is where the machine settles at a bin.

@@ -133,7 +133,7 @@ func (m *Model) settle(d *demand, bin int, ambient float64, near *settled) settl
 	return s
 }
 
-// usualRiseC is where the search for the temperatures of a machine begins, above the room.
+// usualRiseC is where the search for the temperatures of a machine begins, in °C above the room. It counts for speed only.
 const usualRiseC = 30.0
 
 // settleNear looks for the root of miss by secants from a temperature close to it, and reports whether it got there.

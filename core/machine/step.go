@@ -36,10 +36,10 @@ type Machine struct {
 	limiter    govern.Limiter
 }
 
-// fanEveryS is how often the board sets the fan's duty anew.
+// fanEveryS is how often, in s, the board sets the fan's duty anew: slower than a core warms, quicker than a heatsink.
 const fanEveryS = 0.5
 
-// riseBins is how many bins the clock may rise in one step.
+// riseBins is how many bins the clock may rise in one step: with steps of 10 ms, from idle to the top in a fraction of a second.
 const riseBins = 4
 
 // New returns a machine that has stood idle at an ambient temperature for long.

@@ -57,7 +57,7 @@ type Tuning struct {
 func (t *Tuning) CurveV(core int) float64 { return t.OffsetV[core] }
 
 // Shares of the settings that are no number of a sheet: by how much spread spectrum lowers the mean base clock (half of
-// a down-spread of 0.5 %), and what the endurance factor adds to the voltage ceiling for each step above 1.
+// a down-spread of 0.5 %), and what the endurance factor adds to the voltage ceiling, in V, for each step above 1.
 const (
 	spreadShare = 0.0025
 	enduranceV  = 0.005

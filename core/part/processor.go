@@ -263,7 +263,7 @@ func (p *Processor) Locks(key string) bool {
 	return slices.ContainsFunc(p.Locked, func(start string) bool { return key == start || strings.HasPrefix(key, start+".") })
 }
 
-// TripAboveC is how far above its temperature limit a processor switches itself off, unless told otherwise.
+// TripAboveC is how far above its temperature limit, in °C, a processor switches itself off, unless told otherwise.
 const TripAboveC = 15.0
 
 // HardTripC is the temperature at which the processor switches itself off.

@@ -9,7 +9,7 @@ import (
 	"zerokeel/core/trim"
 )
 
-// rateTolerance is the share by which a derived rate may pass a proven one: base clocks are never exact.
+// rateTolerance is the share by which a derived rate may pass a proven one: base clocks are exact to a part in a thousand.
 const rateTolerance = 0.002
 
 // provenMTs is the highest memory rate that may be taken for safe: what held on this rig, or the kit's own.
@@ -121,7 +121,8 @@ func fewCores(in *Input) []Finding {
 		"Only %d of %d cores are switched on.", on, len(now.On))
 }
 
-// clearanceSteps is how far above a known failure a curve offset should stay.
+// clearanceSteps is how many curve steps above a known failure an offset should stay: a failure seen once in minutes is seen
+// in months some steps above.
 const clearanceSteps = 3
 
 // deeperThanFailure reports a curve offset at, below or close to where the core failed before.

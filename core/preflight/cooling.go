@@ -28,7 +28,7 @@ func (in *Input) fanPoints() []fanPoint {
 	return points
 }
 
-// hotC is the temperature at which a fan must turn.
+// hotC is the temperature, in °C, at which a fan must turn: most of a load's rise, with time left before a limit.
 const hotC = 60.0
 
 // fanStopsHot reports a fan that stands where the processor is hot.

@@ -100,7 +100,7 @@ func decimalSlip(in *Input) []Finding {
 	return out
 }
 
-// fleetEnough is how many other rigs must have a value before the fleet says anything.
+// fleetEnough is how many other rigs must have a value before the fleet says anything: two may share a mistake.
 const fleetEnough = 3
 
 // unlikeFleet reports a changed value far outside what other rigs with this processor have.

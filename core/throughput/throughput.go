@@ -37,8 +37,8 @@ func SingleCore(p *part.Processor, effectiveMHz []float64, m *memory.Running) fl
 	return best * p.Work.PerMHz / (1 - share + share*m.SlowAlone())
 }
 
-// pointOps is how many operations per second of the heavy load make a point, and transformShare the share of them that
-// the transform load gets done in the same time.
+// pointOps is how many operations per second of the heavy load make a point, chosen so that eight cores make some ten
+// thousand; and transformShare the share of them that the transform load gets done in the same time.
 const (
 	pointOps       = 55.296e6
 	transformShare = 0.22

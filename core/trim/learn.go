@@ -72,7 +72,7 @@ func words(text string) []string {
 	return out
 }
 
-// enough is the likeness from which on a match is proposed.
+// enough is the likeness (0 to 1) from which on a match is proposed: about half of the words.
 const enough = 0.45
 
 // Propose fills in, for each attribute of a board's registry, the setting that it probably is: the one whose key and

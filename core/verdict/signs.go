@@ -41,7 +41,8 @@ func steady(kind load.Kind) bool {
 }
 
 // A core counts as cooled down to idle when it lies this far below the others, for this long: more than half of what
-// they rose above where they began, and by some degrees at least.
+// they rose above where they began, and by some degrees (°C) at least, for so many seconds that sensors of different speed
+// have followed.
 const (
 	cooledShare = 0.5
 	cooledC     = 6.0
@@ -103,7 +104,7 @@ func cooled(e *Evidence) (place int, at float64, found bool) {
 	return -1, 0, false
 }
 
-// Longest time without a figure: some seconds, and a share of a long leg.
+// Longest time without a figure: some seconds (more than an agent takes to link anew), and a share of a long leg.
 const (
 	gapS     = 20.0
 	gapShare = 0.05
@@ -126,7 +127,8 @@ func gap(e *Evidence) (Pointer, bool) {
 	return Pointer{}, false
 }
 
-// stuckS is for how long the temperature under load must not change at all before its sensor counts as stuck.
+// stuckS is for how long, in s, the temperature under load must not change at all before its sensor counts as stuck: a heatsink
+// warms for longer.
 const stuckS = 120.0
 
 // stuck looks for a temperature that never changes although the load began: real ones move by their last digit.
@@ -144,7 +146,8 @@ func stuck(e *Evidence) (Pointer, bool) {
 		true
 }
 
-// leastClock is the share of the requested clock below which a leg did not reach its clocks, when no limit explains it.
+// leastClock is the share of the requested clock below which a leg did not reach its clocks, when no limit explains it. Below
+// it the voltage is another one, and the leg proves another point of the curve.
 const leastClock = 0.6
 
 // short looks for cores that were asked for a clock and stayed far below it although nothing held them down: something

@@ -5,8 +5,8 @@ import (
 	"math"
 )
 
-// A score is spoilt when other programs used more of the machine than this, or when its run began so many degrees from the
-// other runs of its trial.
+// A score is spoilt when other programs used more of the machine than this share, or when its run began so many °C from the
+// other runs of its trial: either shifts a score by about as much as runs spread.
 const (
 	spoiltOthers = 0.03
 	spoiltC      = 8.0

@@ -119,7 +119,8 @@ type Result struct {
 	Exposure []float64                  `json:"exposure,omitempty"` // seconds under the load, per core of the leg
 }
 
-// StallS is how long a core may make no progress, while others do, before it counts as dropped.
+// StallS is how long, in s, a core may make no progress, while others do, before it counts as dropped: longer than a system
+// puts a busy program off.
 const StallS = 4.0
 
 // eventCooled is what figures alone tell: a core fell to idle temperature under load.
@@ -153,7 +154,7 @@ func bound(shares map[govern.Limiter]float64) (most govern.Limiter, share float6
 	return most, share
 }
 
-// shortestShare is the share of its planned time that a finished leg must have run.
+// shortestShare is the share of its planned time that a finished leg must have run: clocks of rig and server differ by less.
 const shortestShare = 0.98
 
 // Judge returns the verdict of a leg. A fault that was seen outweighs how the leg ended afterwards; of several,

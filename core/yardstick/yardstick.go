@@ -115,7 +115,7 @@ func (y *Yardstick) Seconds(amount, score float64) float64 {
 	return amount / score / y.Per
 }
 
-// WaitEveryS is the time between two waits of a core, and LateShare the share of the waits that are done sooner than a
+// WaitEveryS is the time, in s, between two waits of a core, and LateShare the share of the waits that are done sooner than a
 // score of Waits tells.
 const (
 	WaitEveryS = 0.01
