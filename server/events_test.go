@@ -1,12 +1,8 @@
 package server_test
 
 import (
-	"bufio"
-	"context"
-	"encoding/json"
 	"fmt"
 	"math"
-	"net/http"
 	"slices"
 	"strings"
 	"testing"
@@ -15,62 +11,14 @@ import (
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/link"
-	"zerokeel/live"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
 )
 
-// listen opens the event stream and returns its messages.
-func listen(t *testing.T, address string) <-chan live.Message {
-	t.Helper()
-	ctx, cancel := context.WithCancel(context.Background())
-	request, err := http.NewRequestWithContext(ctx, http.MethodGet, address+"/api/events", nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	response, err := http.DefaultClient.Do(request)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if kind := response.Header.Get("Content-Type"); kind != "text/event-stream" {
-		t.Fatalf("the stream is of type %s", kind)
-	}
-	out := make(chan live.Message, 4096)
-	opened := make(chan struct{})
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		lines := bufio.NewScanner(response.Body)
-		lines.Buffer(nil, 1<<20)
-		for lines.Scan() {
-			if strings.HasPrefix(lines.Text(), ": linked") {
-				close(opened)
-			}
-			text, ok := strings.CutPrefix(lines.Text(), "data: ")
-			if !ok {
-				continue
-			}
-			var m live.Message
-			if err := json.Unmarshal([]byte(text), &m); err != nil {
-				t.Errorf("message %q: %v", text, err)
-				return
-			}
-			out <- m
-		}
-	}()
-	t.Cleanup(func() {
-		cancel()
-		_ = response.Body.Close()
-		<-done
-	})
-	<-opened
-	return out
-}
-
 // TestEveryStepIsTold follows a fitting and a trial over the event stream alone.
 func TestEveryStepIsTold(t *testing.T) {
 	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
-	events := listen(t, rig.Address)
+	events := servertest.Listen(t, rig.Address)
 	rig.Fit(rig.Trims()[0].Id)
 	rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 30)}}).Id)
 	seen := map[string]int{}

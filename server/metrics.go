@@ -77,22 +77,12 @@ var units = map[string]string{"°C": "celsius", "W": "watts", "V": "volts", "A":
 
 // metricName is the name of a channel's family, such as zerokeel_temperature_celsius.
 func metricName(ch channel.Channel) string {
-	name := "zerokeel_" + letters(ch.Quantity)
+	name := "zerokeel_" + channel.Plain(ch.Quantity)
 	if ch.Unit == "" {
 		return name
 	}
 	if unit, known := units[ch.Unit]; known {
 		return name + "_" + unit
 	}
-	return name + "_" + letters(ch.Unit)
-}
-
-// letters keeps what a name may hold.
-func letters(text string) string {
-	return strings.Map(func(r rune) rune {
-		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
-			return r
-		}
-		return '_'
-	}, strings.ToLower(text))
+	return name + "_" + channel.Plain(ch.Unit)
 }

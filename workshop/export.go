@@ -8,7 +8,6 @@ import (
 	"math"
 	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"zerokeel/core/channel"
@@ -52,7 +51,7 @@ func (w *Workshop) ExportTelemetry(ctx context.Context, trial int64, view View, 
 		return nil, err
 	}
 	channels = slices.DeleteFunc(channels, func(c channel.Channel) bool { return !v.wants(c.Key) })
-	out := &Export{Name: fmt.Sprintf("%s-trial-%d.csv", fileName(r.Name), t.Number)}
+	out := &Export{Name: fmt.Sprintf("%s-trial-%d.csv", channel.Plain(r.Name), t.Number)}
 	out.write = func(ctx context.Context, to io.Writer) error {
 		table := table{csv: csv.NewWriter(to), channels: channels, origin: v.origin, long: long}
 		if err := table.header(); err != nil {
@@ -72,16 +71,6 @@ func (w *Workshop) ExportTelemetry(ctx context.Context, trial int64, view View, 
 		return table.csv.Error()
 	}
 	return out, nil
-}
-
-// fileName keeps what a file's name may hold everywhere.
-func fileName(text string) string {
-	return strings.Map(func(r rune) rune {
-		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
-			return r
-		}
-		return '_'
-	}, strings.ToLower(text))
 }
 
 // written writes a channel's value: a number with a point, or a category's name.

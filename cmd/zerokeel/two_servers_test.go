@@ -2,12 +2,9 @@ package main
 
 import (
 	"bufio"
-	"context"
-	"encoding/json"
 	"fmt"
 	"io"
 	"net"
-	"net/http"
 	"os"
 	"os/exec"
 	"slices"
@@ -19,7 +16,6 @@ import (
 
 	"zerokeel/demo/rigs"
 	"zerokeel/link"
-	"zerokeel/live"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
 	"zerokeel/standin"
@@ -132,42 +128,21 @@ type page struct {
 
 func open(t *testing.T, address string) *page {
 	t.Helper()
-	ctx, cancel := context.WithCancel(t.Context())
-	request, err := http.NewRequestWithContext(ctx, http.MethodGet, address+"/api/events", nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	response, err := http.DefaultClient.Do(request)
-	if err != nil {
-		t.Fatal(err)
-	}
-	p, done := &page{seen: map[string]int{}}, make(chan struct{})
+	p, news := &page{seen: map[string]int{}}, servertest.Listen(t, address)
 	go func() {
-		defer close(done)
-		lines := bufio.NewScanner(response.Body)
-		lines.Buffer(nil, 1<<20)
-		for lines.Scan() {
-			var m struct {
-				live.Message
-				Data struct {
-					Rigs []struct {
-						Rig int64 `json:"rig"`
-					} `json:"rigs"`
-				} `json:"data"`
-			}
-			text, ok := strings.CutPrefix(lines.Text(), "data: ")
-			if !ok || json.Unmarshal([]byte(text), &m) != nil {
-				continue
-			}
+		for m := range news {
 			p.mu.Lock()
 			p.seen[fmt.Sprint(m.Topic, m.Rig)]++
-			for _, one := range m.Data.Rigs {
-				p.seen[fmt.Sprint(m.Topic, one.Rig)]++
+			if beat, ok := m.Data.(map[string]any); ok {
+				list, _ := beat["rigs"].([]any)
+				for _, one := range list {
+					rig, _ := one.(map[string]any)
+					p.seen[fmt.Sprint(m.Topic, rig["rig"])]++
+				}
 			}
 			p.mu.Unlock()
 		}
 	}()
-	t.Cleanup(func() { cancel(); _ = response.Body.Close(); <-done })
 	return p
 }
 
