@@ -36,7 +36,8 @@ func (m *member) args() []string {
 	options := []string{"gmcast.listen_addr=tcp://" + m.address, "ist.recv_addr=" + m.received, "gcache.size=128M"}
 	args := []string{"--wsrep-on=ON", "--wsrep-provider=" + m.library, "--wsrep-cluster-name=keel", "--wsrep-node-name=" + m.name,
 		"--wsrep-cluster-address=gcomm://" + strings.Join(m.addresses, ","), "--wsrep-node-address=" + m.address,
-		"--wsrep-provider-options=" + strings.Join(options, ";"), "--wsrep-sst-method=rsync", "--wsrep-sst-receive-address=" + m.copied, "--binlog-format=ROW", "--innodb-autoinc-lock-mode=2"}
+		"--wsrep-provider-options=" + strings.Join(options, ";"), "--wsrep-sst-method=rsync",
+		"--wsrep-sst-receive-address=" + m.copied, "--binlog-format=ROW", "--innodb-autoinc-lock-mode=2"}
 	if m.begins {
 		args = append(args, "--wsrep-new-cluster")
 	}
