@@ -92,21 +92,23 @@ func (w *Workshop) check(ctx context.Context, r *store.Rig, k *rigKnowledge, par
 	}
 	out := &Check{Changes: trim.Diff(before, settings), Inert: map[string]string{}}
 	out.Reason = trim.InWords(out.Changes)
-	// What the database tells is read while the forecast is worked out: a page waits for both at every keystroke.
-	var records preflight.Records
-	reading := make(chan error, 1)
+	// What does not rest on the forecast is done while that is worked out: a page waits for both at every keystroke.
+	in := preflight.Input{Set: set, Settings: settings, Parent: before}
+	meanwhile := make(chan error, 1)
 	go func() {
+		in.Prepare()
 		var err error
-		records, err = w.preflightRecords(ctx, r, parent, k)
-		reading <- err
+		in.Records, err = w.preflightRecords(ctx, r, parent, k)
+		meanwhile <- err
 	}()
 	// A trim that the board does not take has no forecast; the findings say why.
 	out.Forecast = w.keptForecast(r, k, settings)
 	out.ParentForecast = w.keptForecast(r, k, before)
-	if err := <-reading; err != nil {
+	if err := <-meanwhile; err != nil {
 		return nil, err
 	}
-	out.Findings = preflight.Check(preflight.Input{Set: set, Settings: settings, Parent: before, Forecast: out.Forecast, Records: records})
+	in.Forecast = out.Forecast
+	out.Findings = preflight.Check(in)
 	out.WithinSpec = trim.WithinSpec(set.Processor, set.Board, settings)
 	for core := range set.Processor.Cores() {
 		out.Curve = append(out.Curve, CurveOffset{settings.CurveSteps(set.Processor, core), before.CurveSteps(set.Processor, core)})

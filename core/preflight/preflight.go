@@ -44,6 +44,7 @@ type Input struct {
 	Records  Records
 
 	now, before *machine.Tuning // of Settings and Parent; nil where the board refuses one
+	prepared    bool
 }
 
 // Records is what is known of the rig and of its kind. The zero Records knows nothing.
@@ -103,23 +104,33 @@ var Rules = []Rule{
 	{"no-change", noChange},
 }
 
-// Check applies every rule; stops come first, then cautions, then notes. Rules that need a running machine are left out
-// where the board does not take the settings.
-func Check(in Input) []Finding {
+// Prepare works out what rests on the settings alone. Check does so itself where it was not done before, such as while the
+// forecast was still to come.
+func (in *Input) Prepare() {
+	if in.prepared {
+		return
+	}
+	in.prepared = true
 	stock := trim.Stock(in.Set.Processor, in.Set.Board)
 	if in.Parent == nil {
 		in.Parent = stock
 	}
 	in.Settings = stock.With(in.Settings)
 	in.Parent = stock.With(in.Parent)
-	if in.Forecast == nil {
-		const usualRoomC = 24
-		in.Forecast, _ = forecast.FromSheets(in.Set, in.Settings, usualRoomC) // nil where the board refuses: board-range tells
-	}
 	if now, err := machine.Tune(in.Set, in.Settings); err == nil {
 		if before, err := machine.Tune(in.Set, in.Parent); err == nil {
 			in.now, in.before = &now, &before
 		}
+	}
+}
+
+// Check applies every rule; stops come first, then cautions, then notes. Rules that need a running machine are left out
+// where the board does not take the settings.
+func Check(in Input) []Finding {
+	in.Prepare()
+	if in.Forecast == nil {
+		const usualRoomC = 24
+		in.Forecast, _ = forecast.FromSheets(in.Set, in.Settings, usualRoomC) // nil where the board refuses: board-range tells
 	}
 	var all []Finding
 	for _, rule := range Rules {
