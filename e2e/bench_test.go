@@ -55,6 +55,7 @@ func run(m *testing.M) (int, error) {
 	done := make(chan error, 1)
 	go func() {
 		done <- demo.Run(ctx, demo.Options{Program: program, Dir: dataDir, Port: port, Speed: 150, Out: write})
+		close(done) // it is asked for twice when the demo fails
 		_ = write.Close()
 	}()
 	defer func() { cancel(); <-done }()

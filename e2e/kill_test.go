@@ -229,9 +229,14 @@ func TestKilledAgent(t *testing.T) {
 }
 
 func TestInjectedFaultIsFound(t *testing.T) {
-	id := start(t, 2, `[{"load":"heavy","seconds":20,"inject":{"core":1,"afterS":0.5}}]`)
+	var here api.Rig
+	if err := try("GET", "/api/rigs/2", nil, &here); err != nil {
+		t.Fatal(err)
+	}
+	last := here.Cores - 1
+	id := start(t, 2, fmt.Sprintf(`[{"load":"heavy","seconds":20,"inject":{"core":%d,"afterS":0.5}}]`, last))
 	trial := ended(t, id)
-	if trial.Verdict != "miscalculated" || trial.Core != 1 || !trial.Injected {
+	if trial.Verdict != "miscalculated" || trial.Core != last || !trial.Injected {
 		t.Fatalf("got %s on core %d (injected %v): %s", trial.Verdict, trial.Core, trial.Injected, trial.Why)
 	}
 	if late := trial.AtS - 0.5; late > 2 {

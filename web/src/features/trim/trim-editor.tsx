@@ -1,7 +1,7 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useLocation } from 'wouter';
-import { api, type Rig, type Setting, type Settings, type Trim, take, type Value } from '../../api/client';
+import { api, type Check, type Rig, type Setting, type Settings, type Trim, take, type Value } from '../../api/client';
 import { checkQuery, drawingsQuery } from '../../api/queries';
 import { Button, Heading, Problem, SheetWithDock } from '../../ui/elements';
 import { trimName } from '../../ui/format';
@@ -22,6 +22,7 @@ interface EditorProps {
 /** Makes a trim, or changes a draft: forecast and preflight follow each keystroke. */
 export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorProps) {
   const [, go] = useLocation();
+  const queries = useQueryClient();
   const [changes, setChanges] = useState<Settings>(() => begin ?? changesOf(draft, parent));
   const [name, setName] = useState(draft?.name ?? '');
   const [reason, setReason] = useState(draft?.reason ?? '');
@@ -29,14 +30,16 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
   const [find, setFind] = useState('');
   const drawings = useQuery(drawingsQuery(rig.id, parent.id, useDeferredValue(changes)));
   const findings = check.data?.findings ?? [];
-  const wrong = new Set(findings.filter((f) => f.level === 'stop').flatMap((f) => f.fields));
+  const wrong = stopped(check.data);
   const set = (key: string, value: Value) => setChanges((now) => ({ ...now, [key]: value }));
   const proposed = check.data?.reason ?? '';
-  const title = name.trim() || proposed.slice(0, 60) || 'unnamed';
   const save = useMutation({
     meta: { touches: ['trim'] },
-    mutationFn: () => {
-      const body = { name: title, reason: reason.trim() || proposed, settings: changes };
+    // Whoever types and presses Enter at once is not made to wait for the check: it is waited for here.
+    mutationFn: async () => {
+      const now = await queries.fetchQuery(checkQuery(rig.id, parent.id, changes));
+      if (!mayBeSaved(now)) return null;
+      const body = { name: name.trim() || titleOf(now), reason: reason.trim() || now.reason, settings: changes };
       return draft
         ? take(api.PATCH('/api/trims/{trim}', { params: { path: { trim: draft.id } }, body }))
         : take(
@@ -47,10 +50,10 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
           );
     },
     onSuccess: async (trim) => {
-      go(sheetPath(rig.id, 'trim', trim.id));
+      if (trim) go(sheetPath(rig.id, 'trim', trim.id));
     },
   });
-  const unchanged = (check.data?.changes.length ?? 0) === 0;
+  const refused = check.data && !check.isPlaceholderData && !mayBeSaved(check.data);
   return (
     <SheetWithDock
       dock={
@@ -70,7 +73,7 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
         className="mb-2 grid grid-cols-[220px_minmax(0,1fr)_auto_auto] items-end gap-3"
         onSubmit={(e) => {
           e.preventDefault();
-          if (!unchanged && wrong.size === 0) save.mutate();
+          if (!refused && !save.isPending) save.mutate();
         }}
       >
         <label className="block">
@@ -78,7 +81,7 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
           <input
             value={name}
             maxLength={80}
-            placeholder={proposed.slice(0, 60) || 'what changes'}
+            placeholder={proposed ? titleOf(check.data) : 'what changes'}
             onChange={(e) => setName(e.target.value)}
             className="block w-full border border-line bg-sheet px-2 py-0.5"
           />
@@ -94,7 +97,7 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
           />
         </label>
         <Button onClick={() => go(sheetPath(rig.id, 'trim', (draft ?? parent).id))}>Discard</Button>
-        <Button main type="submit" disabled={unchanged || wrong.size > 0 || save.isPending}>
+        <Button main type="submit" disabled={refused || save.isPending}>
           Save trim
         </Button>
       </form>
@@ -122,6 +125,20 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
       />
     </SheetWithDock>
   );
+}
+
+/** The settings for which preflight stops a trim. */
+function stopped(check: Check | undefined): Set<string> {
+  return new Set((check?.findings ?? []).filter((f) => f.level === 'stop').flatMap((f) => f.fields));
+}
+
+function mayBeSaved(check: Check): boolean {
+  return check.changes.length > 0 && stopped(check).size === 0;
+}
+
+/** What a trim is called that nobody gave a name. */
+function titleOf(check: Check | undefined): string {
+  return check?.reason.slice(0, 60) || 'unnamed';
 }
 
 function changesOf(draft: Trim | undefined, parent: Trim): Settings {
