@@ -10,8 +10,8 @@ import (
 )
 
 // ListFittings answers with a rig's fittings.
-func (s *Server) ListFittings(c *echo.Context, id int64) error {
-	list, err := s.shop.Fittings(c.Request().Context(), id)
+func (s *Server) ListFittings(c *echo.Context, id int64, params api.ListFittingsParams) error {
+	list, err := s.shop.Fittings(c.Request().Context(), id, deref(params.Before))
 	if err != nil {
 		return err
 	}

@@ -10,8 +10,8 @@ import (
 )
 
 // ListIncidents answers with a rig's incidents.
-func (s *Server) ListIncidents(c *echo.Context, id int64) error {
-	list, err := s.shop.Incidents(c.Request().Context(), id)
+func (s *Server) ListIncidents(c *echo.Context, id int64, params api.ListIncidentsParams) error {
+	list, err := s.shop.Incidents(c.Request().Context(), id, deref(params.Before))
 	if err != nil {
 		return err
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"testing"
+	"time"
 
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
@@ -211,6 +212,41 @@ func TestNoRigLosesItsSheet(t *testing.T) {
 		refused, kept := errors.Is(made, store.ErrNotFound), errors.Is(gone, store.ErrTaken)
 		if !(refused && gone == nil) && !(made == nil && kept) {
 			t.Errorf("making the rig: %v; removing its sheet: %v", made, gone)
+		}
+	}
+}
+
+// TestIncidentsAreListedPageByPage: every incident is told once, however many there are.
+func TestIncidentsAreListedPageByPage(t *testing.T) {
+	s, r, _, _ := ordered(t)
+	ctx := t.Context()
+	const n = 205
+	for i := range n {
+		if err := s.AddIncident(ctx, &store.Incident{RigID: r.ID, TrimID: r.TrimInForce.Int64, Kind: "restarted", Note: fmt.Sprint(i),
+			CreatedAt: time.Unix(int64(i), 0)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	told, before := map[string]int{}, int64(0)
+	for pages := 1; ; pages++ {
+		list, err := s.Incidents(ctx, r.ID, before)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(list) == 0 {
+			if pages < 3 {
+				t.Errorf("%d pages", pages-1)
+			}
+			break
+		}
+		for _, one := range list {
+			told[one.Note]++
+		}
+		before = list[len(list)-1].ID
+	}
+	for i := range n {
+		if told[fmt.Sprint(i)] != 1 {
+			t.Errorf("incident %d was told %d times", i, told[fmt.Sprint(i)])
 		}
 	}
 }

@@ -179,10 +179,12 @@ func (s *Store) TickCard(ctx context.Context, f *Fitting, keys []string) error {
 	}), "tick the card of fitting %d", f.ID)
 }
 
-// Fittings lists a rig's fittings, newest first.
-func (s *Store) Fittings(ctx context.Context, rig int64) ([]Fitting, error) {
+// Fittings lists a rig's newest fittings, at most a page of them, newest first: those with an id below before, where that is
+// above 0.
+func (s *Store) Fittings(ctx context.Context, rig, before int64) ([]Fitting, error) {
 	list := []Fitting{}
-	err := s.db.SelectContext(ctx, &list, `SELECT `+fittingColumns+` FROM fittings WHERE rig_id = ? ORDER BY id DESC LIMIT 200`, rig)
+	err := s.db.SelectContext(ctx, &list,
+		`SELECT `+fittingColumns+` FROM fittings WHERE rig_id = ? AND (? <= 0 OR id < ?) ORDER BY id DESC LIMIT ?`, rig, before, before, page)
 	return list, known(err, "list the fittings of rig %d", rig)
 }
 

@@ -72,10 +72,12 @@ func (s *Store) FittingSince(ctx context.Context, rig int64, boot string) (bool,
 	return n > 0, known(err, "look for a fitting of rig %d", rig)
 }
 
-// Incidents lists a rig's incidents, newest first.
-func (s *Store) Incidents(ctx context.Context, rig int64) ([]Incident, error) {
+// Incidents lists a rig's newest incidents, at most a page of them, newest first: those with an id below before, where that is
+// above 0.
+func (s *Store) Incidents(ctx context.Context, rig, before int64) ([]Incident, error) {
 	list := []Incident{}
 	err := s.db.SelectContext(ctx, &list,
-		`SELECT id, rig_id, trim_id, kind, note, created_at, boot_id FROM incidents WHERE rig_id = ? ORDER BY id DESC LIMIT 200`, rig)
+		`SELECT id, rig_id, trim_id, kind, note, created_at, boot_id FROM incidents
+		WHERE rig_id = ? AND (? <= 0 OR id < ?) ORDER BY id DESC LIMIT ?`, rig, before, before, page)
 	return list, known(err, "list the incidents of rig %d", rig)
 }

@@ -180,16 +180,16 @@ func (s *Store) Trial(ctx context.Context, id int64) (*Trial, error) {
 	return &t, known(err, "load trial %d", id)
 }
 
-// trialPage is how many trials are listed at once.
-const trialPage = 200
+// page is how many trials, fittings or incidents are listed at once.
+const page = 200
 
-// Trials lists a rig's newest trials, at most trialPage of them, newest first: those with a number below before, where that
+// Trials lists a rig's newest trials, at most a page of them, newest first: those with a number below before, where that
 // is above 0.
 func (s *Store) Trials(ctx context.Context, rig int64, before int) ([]Trial, error) {
 	list := []Trial{}
 	err := s.db.SelectContext(ctx, &list,
 		`SELECT `+trialColumns+` FROM trials WHERE rig_id = ? AND (? <= 0 OR number < ?) ORDER BY number DESC LIMIT ?`, rig, before, before,
-		trialPage)
+		page)
 	return list, known(err, "list the trials of rig %d", rig)
 }
 

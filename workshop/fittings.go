@@ -12,12 +12,12 @@ import (
 	"zerokeel/store"
 )
 
-// Fittings lists a rig's fittings, newest first.
-func (w *Workshop) Fittings(ctx context.Context, rig int64) ([]store.Fitting, error) {
+// Fittings lists a rig's newest fittings, those with an id below before where that is above 0, newest first.
+func (w *Workshop) Fittings(ctx context.Context, rig, before int64) ([]store.Fitting, error) {
 	if err := may(ctx, look, rig); err != nil {
 		return nil, err
 	}
-	return w.store.Fittings(ctx, rig)
+	return w.store.Fittings(ctx, rig, before)
 }
 
 // Fitting returns one fitting.

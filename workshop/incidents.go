@@ -8,12 +8,12 @@ import (
 	"zerokeel/store"
 )
 
-// Incidents lists a rig's incidents, newest first.
-func (w *Workshop) Incidents(ctx context.Context, rig int64) ([]store.Incident, error) {
+// Incidents lists a rig's newest incidents, those with an id below before where that is above 0, newest first.
+func (w *Workshop) Incidents(ctx context.Context, rig, before int64) ([]store.Incident, error) {
 	if err := may(ctx, look, rig); err != nil {
 		return nil, err
 	}
-	return w.store.Incidents(ctx, rig)
+	return w.store.Incidents(ctx, rig, before)
 }
 
 // NewIncident is a fault seen in daily use; At is now, on the rig's clock, if nobody says.

@@ -1467,6 +1467,18 @@ type DiffTrimsParams struct {
 	To   int64 `form:"to" json:"to"`
 }
 
+// ListFittingsParams defines parameters for ListFittings.
+type ListFittingsParams struct {
+	// Before list those with an id below this one
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
+// ListIncidentsParams defines parameters for ListIncidents.
+type ListIncidentsParams struct {
+	// Before list those with an id below this one
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
 // ReadLogParams defines parameters for ReadLog.
 type ReadLogParams struct {
 	// Kinds only these kinds
@@ -1700,15 +1712,15 @@ type ServerInterface interface {
 	// ProposeEntry What to enter so that the die gets a wanted voltage under heavy load
 	// (POST /api/rigs/{rig}/entry)
 	ProposeEntry(ctx *echo.Context, rig RigID) error
-	// ListFittings The rig's fittings, newest first
+	// ListFittings The rig's newest fittings, 200 of them, newest first; earlier ones by before
 	// (GET /api/rigs/{rig}/fittings)
-	ListFittings(ctx *echo.Context, rig RigID) error
+	ListFittings(ctx *echo.Context, rig RigID, params ListFittingsParams) error
 	// FitTrim Bring a trim to the board, restart, and read back
 	// (POST /api/rigs/{rig}/fittings)
 	FitTrim(ctx *echo.Context, rig RigID) error
-	// ListIncidents Faults seen in daily use, newest first
+	// ListIncidents Faults seen in daily use, the newest 200, newest first; earlier ones by before
 	// (GET /api/rigs/{rig}/incidents)
-	ListIncidents(ctx *echo.Context, rig RigID) error
+	ListIncidents(ctx *echo.Context, rig RigID, params ListIncidentsParams) error
 	// ReportIncident Hold a fault against the trim in force
 	// (POST /api/rigs/{rig}/incidents)
 	ReportIncident(ctx *echo.Context, rig RigID) error
@@ -2328,8 +2340,17 @@ func (w *ServerInterfaceWrapper) ListFittings(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListFittingsParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListFittings(ctx, rig)
+	err = w.Handler.ListFittings(ctx, rig, params)
 	return err
 }
 
@@ -2360,8 +2381,17 @@ func (w *ServerInterfaceWrapper) ListIncidents(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListIncidentsParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListIncidents(ctx, rig)
+	err = w.Handler.ListIncidents(ctx, rig, params)
 	return err
 }
 

@@ -362,7 +362,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** The rig's fittings, newest first */
+        /** The rig's newest fittings, 200 of them, newest first; earlier ones by before */
         get: operations["listFittings"];
         put?: never;
         /** Bring a trim to the board, restart, and read back */
@@ -1031,7 +1031,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** Faults seen in daily use, newest first */
+        /** Faults seen in daily use, the newest 200, newest first; earlier ones by before */
         get: operations["listIncidents"];
         put?: never;
         /** Hold a fault against the trim in force */
@@ -2703,7 +2703,10 @@ export interface operations {
     };
     listFittings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description list those with an id below this one */
+                before?: number;
+            };
             header?: never;
             path: {
                 rig: components["parameters"]["RigID"];
@@ -3775,7 +3778,10 @@ export interface operations {
     };
     listIncidents: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description list those with an id below this one */
+                before?: number;
+            };
             header?: never;
             path: {
                 rig: components["parameters"]["RigID"];
