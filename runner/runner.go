@@ -69,6 +69,7 @@ func (r *Runner) Run(ctx context.Context) error {
 		case <-tick.C:
 			of.all = true
 		}
+		r.shop.Looked()
 		of.gather(news)
 		if !of.all && len(of.some) == 0 {
 			continue

@@ -13,7 +13,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"sync"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -36,13 +35,12 @@ type Workshop struct {
 	vitals vitals
 	held   leases
 	names  sensorNames
-	mu     sync.Mutex
-	deaf   time.Time // until when this process could not have heard a rig: its start, or the end of an outage
+	hears  hearing
 }
 
 // New returns a workshop on a database.
 func New(s *store.Store, log *slog.Logger) *Workshop {
-	w := &Workshop{store: s, boards: NewBoards(), bus: &live.Bus{}, log: log, me: rand.Text(), deaf: time.Now(), known: newKnowledge()}
+	w := &Workshop{store: s, boards: NewBoards(), bus: &live.Bus{}, log: log, me: rand.Text(), hears: hearing{deaf: time.Now()}, known: newKnowledge()}
 	w.hub = link.NewHub(intake{w}, log)
 	return w
 }
@@ -85,17 +83,17 @@ func busy(rig string) error {
 // WasDeaf notes that until now rigs could not be heard: without the database no link is taken. Their silence counts from
 // here.
 func (w *Workshop) WasDeaf() {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	w.deaf = time.Now()
+	w.hears.was(time.Now())
 }
+
+// Looked notes that this process looks at its rigs. Whoever drives them calls it several times a second: without, it counts
+// as having stood still.
+func (w *Workshop) Looked() { w.hears.look(time.Now()) }
 
 // SilentSince returns the moment from which the silence of a rig counts that was last heard at a moment: not before this
 // process could hear it, or held it.
 func (w *Workshop) SilentSince(rig int64, heard time.Time) time.Time {
-	w.mu.Lock()
-	from := w.deaf
-	w.mu.Unlock()
+	from := w.hears.from(time.Now())
 	for _, at := range []time.Time{heard, w.held.since(rig)} {
 		if at.After(from) {
 			from = at
