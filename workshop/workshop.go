@@ -40,7 +40,8 @@ type Workshop struct {
 
 // New returns a workshop on a database.
 func New(s *store.Store, log *slog.Logger) *Workshop {
-	w := &Workshop{store: s, boards: NewBoards(), bus: &live.Bus{}, log: log, me: rand.Text(), hears: hearing{deaf: time.Now()}, known: newKnowledge()}
+	w := &Workshop{store: s, boards: NewBoards(), bus: &live.Bus{}, log: log, me: rand.Text(), hears: hearing{deaf: time.Now()},
+		known: newKnowledge()}
 	w.hub = link.NewHub(intake{w}, log)
 	return w
 }
