@@ -57,16 +57,16 @@ func (c *client) setBoard(ctx context.Context, rig int64, address, user, passwor
 		api.UpdateRigRequest{Firmware: &api.FirmwareAccess{Address: address, User: &user, Password: &password}}, nil)
 }
 
-// untilLinked waits until a rig is linked.
-func (c *client) untilLinked(ctx context.Context, rig int64) error {
+// untilLinked waits until a rig is linked, or until it is not.
+func (c *client) untilLinked(ctx context.Context, rig int64, linked bool) error {
 	ctx, cancel := context.WithTimeout(ctx, time.Minute)
 	defer cancel()
 	if err := until(ctx, func() (bool, error) {
 		var r api.Rig
 		err := c.call(ctx, "GET", fmt.Sprintf("/api/rigs/%d", rig), nil, &r)
-		return r.Linked, err
+		return r.Linked == linked, err
 	}); err != nil {
-		return fmt.Errorf("rig %d does not link: %w", rig, err)
+		return fmt.Errorf("wait for rig %d to be linked (%t): %w", rig, linked, err)
 	}
 	return nil
 }

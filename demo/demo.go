@@ -165,7 +165,7 @@ func (d *demo) run(ctx context.Context) error {
 	if d.agent == nil {
 		d.startAgent()
 	}
-	if err := api.untilLinked(ctx, d.state.Rigs[stories[0].standin]); err != nil {
+	if err := api.untilLinked(ctx, d.state.Rigs[stories[0].standin], true); err != nil {
 		return err
 	}
 	_, _ = fmt.Fprintf(d.opt.Out, "Zero Keel is ready at %s\n", d.address)
@@ -177,14 +177,16 @@ const boardUser = "bench"
 
 func (d *demo) rigDir() string { return filepath.Join(d.opt.Dir, "rigs") }
 
-// startStandin runs a stand-in at a speed, with its clock set. One that runs already is stopped before.
-func (d *demo) startStandin(name string, speed float64, clock time.Time) error {
+// stopStandin stops a stand-in that runs.
+func (d *demo) stopStandin(name string) {
 	d.mu.Lock()
-	before := d.standins[name]
+	running := d.standins[name]
 	d.mu.Unlock()
-	if before != nil {
-		before.stop()
-	}
+	running.stop()
+}
+
+// startStandin runs a stand-in that does not run, at a speed, with its clock set.
+func (d *demo) startStandin(name string, speed float64, clock time.Time) error {
 	if err := os.MkdirAll(d.rigDir(), 0o700); err != nil {
 		return fmt.Errorf("make the stand-ins' folder: %w", err)
 	}

@@ -108,9 +108,22 @@ func TestCardFitting(t *testing.T) {
 	}
 	ticks := fmt.Sprintf("/api/fittings/%d/ticks", f.Id)
 	rig.Call("PUT", ticks, map[string]any{"keys": []string{"limit.pl1", "no.such"}}, 422, nil)
+	boot := func() string {
+		r, err := rig.Store.Rig(t.Context(), rig.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r.BootID
+	}
+	first := boot()
+	rig.Enter(nil, "ForceRestart") // the start that counts comes after the last tick
+	rig.Until("it starts again", func() bool { return boot() != first })
 	rig.Call("PUT", ticks, map[string]any{"keys": []string{"limit.pl1", "platform.smt"}}, 200, &f)
 	if len(f.Ticked) != 2 {
 		t.Errorf("ticked: %q", f.Ticked)
+	}
+	if kept, err := rig.Store.Fitting(t.Context(), f.Id); err != nil || kept.BootBefore != boot() {
+		t.Errorf("it waits for another start than %q, which is not the one at the last tick (%v)", kept.BootBefore, err)
 	}
 	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/fittings", rig.ID), api.FitRequest{Trim: stock.Id}, 409, nil)
 

@@ -41,8 +41,8 @@ type Fitting struct {
 	TrimID      int64                   `db:"trim_id"`
 	State       FittingState            `db:"state"`
 	FailedIn    FittingState            `db:"failed_in"`
-	BootBefore  string                  `db:"boot_before"`
-	ActedAt     time.Time               `db:"acted_at"` // when the state was entered
+	BootBefore  string                  `db:"boot_before"` // another start of the machine than this is the one waited for
+	ActedAt     time.Time               `db:"acted_at"`    // when the state was entered
 	Found       JSON[trim.Settings]     `db:"found"`
 	Differences JSON[[]trim.Difference] `db:"differences"`
 	Problem     string                  `db:"problem"`
@@ -170,11 +170,13 @@ func (s *Store) SaveFitting(ctx context.Context, lease *Lease, f *Fitting, inFor
 	return known(err, "save fitting %d", f.ID)
 }
 
-// TickCard stores which lines of a card were entered. It changes nothing once the card has left the person's hands.
+// TickCard stores which lines of a card were entered, and the start of the machine that its BootBefore names. It changes
+// nothing once the card has left the person's hands.
 func (s *Store) TickCard(ctx context.Context, f *Fitting, keys []string) error {
 	return known(s.within(ctx, func(tx *txn) error {
 		tx.tell(TopicFitting, f.RigID, f.ID)
-		_, err := tx.ExecContext(ctx, `UPDATE fittings SET ticked = ? WHERE id = ? AND state = ?`, AsJSON(keys), f.ID, FitEntering)
+		_, err := tx.ExecContext(ctx, `UPDATE fittings SET ticked = ?, boot_before = ? WHERE id = ? AND state = ?`, AsJSON(keys),
+			f.BootBefore, f.ID, FitEntering)
 		return err
 	}), "tick the card of fitting %d", f.ID)
 }

@@ -68,7 +68,8 @@ func (w *Workshop) Fit(ctx context.Context, rig, id int64) (*store.Fitting, erro
 	return f, err
 }
 
-// TickCard notes which lines of a card were entered.
+// TickCard notes which lines of a card were entered. A start of the machine before the last of them brought none of it
+// into force, so the one that counts is still to come.
 func (w *Workshop) TickCard(ctx context.Context, id int64, keys []string) (*store.Fitting, error) {
 	f, err := w.fittingByHand(ctx, id)
 	if err != nil {
@@ -86,6 +87,11 @@ func (w *Workshop) TickCard(ctx context.Context, id int64, keys []string) (*stor
 	if len(faults) > 0 {
 		return nil, faults
 	}
+	r, err := w.store.Rig(ctx, f.RigID)
+	if err != nil {
+		return nil, err
+	}
+	f.BootBefore = r.BootID
 	if err := w.store.TickCard(ctx, f, keys); err != nil {
 		return nil, err
 	}
@@ -115,7 +121,7 @@ func (w *Workshop) CardEntered(ctx context.Context, id int64) (*store.Fitting, e
 	}
 	switch {
 	case f.State == store.FitEntering && r.BootID != "":
-		// Its agent will tell of the restart; if that has happened already, by another boot than at the beginning.
+		// Its agent will tell of the restart; if that has happened already, by another boot than at the last tick.
 		f.State = store.FitWaiting
 	case f.State == store.FitEntering, f.State == store.FitWaiting && f.ByHand() && !at.Linked:
 		f.State = store.FitReading // nothing will tell: taken at the person's word
