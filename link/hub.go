@@ -28,15 +28,17 @@ type Hub struct {
 	sink Sink
 	log  *slog.Logger
 
-	mu    sync.Mutex
-	links map[int64]*session
+	mu     sync.Mutex
+	links  map[int64]*session
+	hellos map[int64]int // that are being stored, by rig
 }
 
 // Status is what is known of a rig's link.
 type Status struct {
 	Linked    bool
+	Greeted   bool // a hello has come in and is not stored yet: it is about to be linked anew
 	Hello     Hello
-	Heard     time.Time // last sign of life
+	Heard     time.Time // last sign of life; now, while what came in before is still being stored and nothing more is read
 	LinkedAt  time.Time
 	clock     int64
 	clockSeen time.Time
@@ -51,22 +53,30 @@ type session struct {
 	conn *websocket.Conn
 	out  chan Message
 	end  context.CancelFunc
-	st   Status
+
+	// guarded by the hub
+	st     Status
+	behind bool // a frame waits for those before it to be stored
 }
 
 // NewHub returns a hub that hands everything to sink.
 func NewHub(sink Sink, log *slog.Logger) *Hub {
-	return &Hub{sink: sink, log: log, links: map[int64]*session{}}
+	return &Hub{sink: sink, log: log, links: map[int64]*session{}, hellos: map[int64]int{}}
 }
 
 // Status returns what is known of a rig's link; of a rig that never linked, the zero Status.
 func (h *Hub) Status(rig int64) Status {
 	h.mu.Lock()
 	defer h.mu.Unlock()
+	var st Status
 	if s := h.links[rig]; s != nil {
-		return s.st
+		st = s.st
+		if s.behind {
+			st.Heard = time.Now()
+		}
 	}
-	return Status{}
+	st.Greeted = h.hellos[rig] > 0
+	return st
 }
 
 // Close cuts every link; the rigs dial again as soon as a server answers.
@@ -145,17 +155,10 @@ func (h *Hub) session(ctx context.Context, cancel context.CancelFunc, conn *webs
 	if first.Hello == nil {
 		return hangUp(ctx, conn, errors.New("the first message is no hello"))
 	}
-	last, err := h.sink.Hello(ctx, rig, first.Hello)
+	s, err := h.greet(ctx, cancel, conn, rig, name, first.Hello)
 	if err != nil {
 		return err
 	}
-	now := time.Now()
-	s := &session{conn: conn, out: make(chan Message, 64), end: cancel,
-		st: Status{Linked: true, Hello: *first.Hello, Heard: now, LinkedAt: now, clock: first.Hello.Now, clockSeen: now}}
-	if err := write(ctx, conn, Message{Welcome: &Welcome{Rig: name, Last: last}}); err != nil {
-		return err
-	}
-	h.join(rig, s)
 	defer h.leave(rig, s)
 	frames := make(chan Frame, maxBatch)
 	failed := make(chan error, 2)
@@ -164,6 +167,33 @@ func (h *Hub) session(ctx context.Context, cancel context.CancelFunc, conn *webs
 	err = h.receive(ctx, conn, rig, s, frames)
 	cancel()
 	return errors.Join(err, drain(failed))
+}
+
+// greet stores a hello, welcomes the rig, and makes this its link.
+func (h *Hub) greet(ctx context.Context, cancel context.CancelFunc, conn *websocket.Conn, rig int64, name string,
+	hello *Hello) (*session, error) {
+	h.greeting(rig, 1)
+	defer h.greeting(rig, -1)
+	last, err := h.sink.Hello(ctx, rig, hello)
+	if err != nil {
+		return nil, err
+	}
+	now := time.Now()
+	s := &session{conn: conn, out: make(chan Message, 64), end: cancel,
+		st: Status{Linked: true, Hello: *hello, Heard: now, LinkedAt: now, clock: hello.Now, clockSeen: now}}
+	if err := write(ctx, conn, Message{Welcome: &Welcome{Rig: name, Last: last}}); err != nil {
+		return nil, err
+	}
+	h.join(rig, s)
+	return s, nil
+}
+
+func (h *Hub) greeting(rig int64, change int) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.hellos[rig] += change; h.hellos[rig] == 0 {
+		delete(h.hellos, rig)
+	}
 }
 
 func drain(failed <-chan error) error {
@@ -188,7 +218,7 @@ func (h *Hub) join(rig int64, s *session) {
 
 func (h *Hub) leave(rig int64, s *session) {
 	h.mu.Lock()
-	s.st.Linked = false
+	s.st.Linked, s.behind = false, false
 	h.mu.Unlock()
 	h.sink.Changed(rig)
 }
@@ -212,10 +242,25 @@ func (h *Hub) receive(ctx context.Context, conn *websocket.Conn, rig int64, s *s
 		}
 		select {
 		case frames <- *m.Frame:
+			continue
+		default:
+		}
+		h.fallBehind(s, true)
+		select {
+		case frames <- *m.Frame:
+			h.fallBehind(s, false)
 		case <-ctx.Done():
 			return ctx.Err()
 		}
 	}
+}
+
+// fallBehind notes whether a session's frames come faster than they are stored.
+func (h *Hub) fallBehind(s *session, behind bool) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	s.behind = behind
+	s.st.Heard = time.Now()
 }
 
 // storeFrames stores frames in batches, as many as came in while the last batch was stored, and acknowledges them.

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"runtime"
 	"strings"
 	"sync"
 	"testing"
@@ -240,6 +241,74 @@ func TestNoFrameIsLostOrDoubled(t *testing.T) {
 	}
 	if sink.hellos < 3 {
 		t.Errorf("only %d links: the test cut none", sink.hellos)
+	}
+}
+
+// slow is a sink that stores nothing before it is told to.
+type slow struct {
+	changes
+	asked, hello, frames chan struct{}
+}
+
+func (s *slow) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
+	s.asked <- struct{}{}
+	<-s.hello
+	return s.changes.Hello(ctx, rig, h)
+}
+
+func (s *slow) Frames(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
+	<-s.frames
+	return s.changes.Frames(ctx, rig, stream, frames)
+}
+
+// TestASlowStoreIsNoSilence: while what a rig said waits to be stored, the rig counts as heard.
+func TestASlowStoreIsNoSilence(t *testing.T) {
+	sink := &slow{changes{memory{grew: make(chan struct{}, 1)}, make(chan struct{}, 8)}, make(chan struct{}, 1),
+		make(chan struct{}), make(chan struct{})}
+	hub := link.NewHub(sink, slog.New(slog.DiscardHandler))
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, 1, "test") }))
+	defer server.Close()
+	client := link.NewClient(server.URL, "token", hello, func(link.Order) {}, slog.New(slog.DiscardHandler))
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	go func() { _ = client.Run(ctx) }()
+	until := func(what string, holds func() bool) {
+		t.Helper()
+		for !holds() {
+			if ctx.Err() != nil {
+				t.Fatalf("waited in vain until %s", what)
+			}
+			runtime.Gosched()
+		}
+	}
+	<-sink.asked
+	if st := hub.Status(1); !st.Greeted || st.Linked {
+		t.Errorf("with a hello that waits: %+v", st)
+	}
+	close(sink.hello)
+	<-sink.linked
+	until("the greeting is over", func() bool { return !hub.Status(1).Greeted })
+	const frames = 1000 // more than are taken in at once
+	for range frames {
+		client.Send(link.Frame{})
+	}
+	heardNow := 0
+	until("frames that wait are a sign of life", func() bool {
+		if now := time.Now(); hub.Status(1).Heard.Before(now) {
+			heardNow = 0
+		} else {
+			heardNow++
+		}
+		return heardNow > 100
+	})
+	close(sink.frames)
+	until("every frame is stored", func() bool {
+		sink.mu.Lock()
+		defer sink.mu.Unlock()
+		return sink.last == frames
+	})
+	if st := hub.Status(1); !st.Linked || !st.Heard.Before(time.Now()) {
+		t.Errorf("when all is stored: %+v", st)
 	}
 }
 

@@ -61,7 +61,7 @@ func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) 
 			f.State = store.FitReading
 			return r.saveFitting(ctx, lease, f, sql.NullInt64{})
 		}
-		if !passed(f.ActedAt, comesUpS, status.Hello.ClockRate) {
+		if !r.waited(f.RigID, status, f.ActedAt, comesUpS) {
 			return nil
 		}
 		return r.notUp(ctx, lease, f, rig, board)
@@ -117,12 +117,16 @@ func (r *Runner) failFitting(ctx context.Context, lease *store.Lease, f *store.F
 // notUp decides about a machine that should be back by now, by what its board says.
 func (r *Runner) notUp(ctx context.Context, lease *store.Lease, f *store.Fitting, rig *store.Rig, board firmware.Board) error {
 	state, err := board.State(ctx)
+	status := r.hub.Status(f.RigID)
+	if status.Greeted || status.Linked && status.Hello.BootID != f.BootBefore {
+		return nil // it came up while its board was asked
+	}
 	if err != nil {
 		return r.failFitting(ctx, lease, f, rig, err.Error())
 	}
 	if state.Running {
 		// The operating system was started: the agent may need longer, or is not installed.
-		if !passed(f.ActedAt, 4*comesUpS, r.hub.Status(f.RigID).Hello.ClockRate) {
+		if !r.waited(f.RigID, status, f.ActedAt, 4*comesUpS) {
 			return nil
 		}
 		return r.failFitting(ctx, lease, f, rig, "the machine runs, but its agent does not link; see that it is installed and started")
@@ -148,7 +152,7 @@ func (r *Runner) clear(ctx context.Context, lease *store.Lease, f *store.Fitting
 		f.State = store.FitNoPost
 		return r.saveFitting(ctx, lease, f, r.trimWith(ctx, rig, stock))
 	}
-	if passed(f.ActedAt, comesUpS, status.Hello.ClockRate) {
+	if r.waited(f.RigID, status, f.ActedAt, comesUpS) {
 		// Killed between clearing and restarting, or not taken: ask again.
 		if err := board.Apply(ctx); err != nil {
 			return err

@@ -238,13 +238,15 @@ func (r *Runner) goesOn(name string, err error) bool {
 	return false
 }
 
-// passed reports whether seconds of the rig's clock, but at least a short wait, have passed since a moment.
-func passed(since time.Time, seconds, clockRate float64) bool {
-	if clockRate <= 0 {
-		clockRate = 1
+// waited reports whether a rig could have been heard for some seconds of its own clock, but at least a short wait, since a
+// moment, and gave no sign. A hello that is being stored is a sign.
+func (r *Runner) waited(rig int64, status link.Status, since time.Time, seconds float64) bool {
+	rate := status.Hello.ClockRate
+	if rate <= 0 {
+		rate = 1
 	}
-	wait := time.Duration(seconds / clockRate * float64(time.Second))
-	return time.Since(since) >= max(wait, shortWait)
+	wait := time.Duration(seconds / rate * float64(time.Second))
+	return !status.Greeted && time.Since(r.shop.SilentSince(rig, since)) >= max(wait, shortWait)
 }
 
 // board returns a rig's board and the rig's parts.

@@ -117,7 +117,7 @@ func (r *Runner) followLeg(ctx context.Context, lease *store.Lease, t *store.Tri
 	case sameBoot && status.Hello.Stream != l.Stream:
 		// The agent was started anew. It may have lost the leg, or never got the order.
 		return r.judge(ctx, lease, t, rig, legs, i, verdict.AgentStarted)
-	case sameBoot && !passed(r.shop.SilentSince(t.RigID, status.Heard), silentS, status.Hello.ClockRate):
+	case sameBoot && !r.waited(t.RigID, status, status.Heard, silentS):
 		if t.StopAsked {
 			return r.hub.Order(t.RigID, link.Order{ID: l.OrderID.String, Do: link.Stop})
 		}
@@ -147,18 +147,17 @@ func (r *Runner) restartOrFreeze(rig *store.Rig, l *store.Leg, status link.Statu
 // is frozen, off, or does not come up; without one, nothing can be told until the machine is back.
 func (r *Runner) silence(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, legs []store.Leg, i int,
 	status link.Status) error {
-	heard := r.shop.SilentSince(t.RigID, status.Heard)
+	heard := status.Heard
 	if ordered := legs[i].OrderedAt.Time; ordered.After(heard) {
 		heard = ordered
 	}
-	rate := status.Hello.ClockRate
-	if !passed(heard, silentS, rate) {
+	if !r.waited(t.RigID, status, heard, silentS) {
 		return nil
 	}
 	state, err := r.ask(ctx, rig)
-	switch {
-	case errors.Is(err, errNotYet):
-		return nil
+	switch now := r.hub.Status(t.RigID); {
+	case errors.Is(err, errNotYet), now.Greeted, now.Heard.After(status.Heard):
+		return nil // it spoke while its board was asked
 	case err != nil && t.StopAsked:
 		return r.judge(ctx, lease, t, rig, legs, i, verdict.ByHand)
 	case errors.Is(err, firmware.ErrByHand):
@@ -168,10 +167,10 @@ func (r *Runner) silence(ctx context.Context, lease *store.Lease, t *store.Trial
 	case !state.On:
 		return r.judge(ctx, lease, t, rig, legs, i, verdict.PoweredOff)
 	case state.Running:
-		if passed(heard, silentS+lingerS, rate) {
+		if r.waited(t.RigID, status, heard, silentS+lingerS) {
 			return r.judge(ctx, lease, t, rig, legs, i, verdict.Silent)
 		}
-	case passed(heard, silentS+2*comesUpS, rate):
+	case r.waited(t.RigID, status, heard, silentS+2*comesUpS):
 		return r.judge(ctx, lease, t, rig, legs, i, verdict.DeadAtStart)
 	}
 	return nil
@@ -262,7 +261,7 @@ func (r *Runner) recover(ctx context.Context, lease *store.Lease, t *store.Trial
 		return err
 	}
 	if t.State == store.TrialRestarting {
-		if passed(t.ActedAt, comesUpS, status.Hello.ClockRate) {
+		if r.waited(t.RigID, status, t.ActedAt, comesUpS) {
 			t.State = store.TrialRecovering
 			return r.store.SaveTrial(ctx, lease, t)
 		}
