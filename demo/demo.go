@@ -32,9 +32,11 @@ type Options struct {
 	Out     io.Writer
 }
 
-// Speeds of the stand-ins: while their history is made, and afterwards.
+// Speeds of the stand-ins: while their history is made, between the legs of it, where the server's time to think would
+// become hours of theirs, and afterwards.
 const (
 	loadingSpeed = 1200
+	loadingRest  = 200
 	DefaultSpeed = 30
 )
 
@@ -157,7 +159,7 @@ func (d *demo) run(ctx context.Context) error {
 					return err
 				}
 			}
-			if err := d.startStandin(s.standin, d.opt.Speed, time.Now()); err != nil {
+			if err := d.startStandin(s.standin, d.opt.Speed, d.opt.Speed, time.Now()); err != nil {
 				return err
 			}
 		}
@@ -185,8 +187,8 @@ func (d *demo) stopStandin(name string) {
 	running.stop()
 }
 
-// startStandin runs a stand-in that does not run, at a speed, with its clock set.
-func (d *demo) startStandin(name string, speed float64, clock time.Time) error {
+// startStandin runs a stand-in that does not run, at a speed and one between legs, with its clock set.
+func (d *demo) startStandin(name string, speed, rest float64, clock time.Time) error {
 	if err := os.MkdirAll(d.rigDir(), 0o700); err != nil {
 		return fmt.Errorf("make the stand-ins' folder: %w", err)
 	}
@@ -199,8 +201,8 @@ func (d *demo) startStandin(name string, speed float64, clock time.Time) error {
 		return fmt.Errorf("write the file of stand-in %s: %w", name, err)
 	}
 	p := d.start(name, "standin", "--config", file, "--redfish", d.boards[name], "--server", d.address, "--token", d.state.Tokens[name],
-		"--user", boardUser, "--password", d.state.Password, "--state", d.rigDir(), "--speed", fmt.Sprint(speed), "--clock",
-		clock.UTC().Format(time.RFC3339))
+		"--user", boardUser, "--password", d.state.Password, "--state", d.rigDir(), "--speed", fmt.Sprint(speed),
+		"--rest-speed", fmt.Sprint(rest), "--clock", clock.UTC().Format(time.RFC3339))
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	d.standins[name] = p

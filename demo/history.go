@@ -61,7 +61,7 @@ func (d *demo) load(ctx context.Context, c *client) error {
 
 // tell makes the history of one rig, with its stand-in at high speed, and leaves it running at the demo's own.
 func (d *demo) tell(ctx context.Context, c *client, s *story) error {
-	if err := d.startStandin(s.standin, loadingSpeed, time.Now().Add(-historySpan)); err != nil {
+	if err := d.startStandin(s.standin, loadingSpeed, loadingRest, time.Now().Add(-historySpan)); err != nil {
 		return err
 	}
 	id := d.state.Rigs[s.standin]
@@ -77,7 +77,7 @@ func (d *demo) tell(ctx context.Context, c *client, s *story) error {
 	if err := c.untilLinked(ctx, id, false); err != nil {
 		return err
 	}
-	if err := d.startStandin(s.standin, d.opt.Speed, time.Now()); err != nil || s.open == nil {
+	if err := d.startStandin(s.standin, d.opt.Speed, d.opt.Speed, time.Now()); err != nil || s.open == nil {
 		return err
 	}
 	if err := c.untilLinked(ctx, id, true); err != nil {

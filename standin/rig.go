@@ -48,6 +48,7 @@ const (
 // Options say how a stand-in is run.
 type Options struct {
 	Speed    float64 // simulated seconds per second, at least 1
+	Rest     float64 // the same while the machine is up and no leg runs; 0 is like Speed
 	StateDir string  // where it keeps what survives a restart of the process; empty keeps nothing
 	Server   string  // address of the server that the agent dials; empty for none
 	Token    string
@@ -80,6 +81,12 @@ type Rig struct {
 func NewRig(cfg *Config, opt Options) (*Rig, error) {
 	if !(opt.Speed >= 1 && opt.Speed <= 5000) {
 		return nil, fmt.Errorf("speed %g is out of range; give 1 to 5000", opt.Speed)
+	}
+	if opt.Rest == 0 {
+		opt.Rest = opt.Speed
+	}
+	if !(opt.Rest >= 1 && opt.Rest <= opt.Speed) {
+		return nil, fmt.Errorf("speed %g between legs is out of range; give 1 to the speed, %g", opt.Rest, opt.Speed)
 	}
 	if opt.Log == nil {
 		opt.Log = slog.New(slog.DiscardHandler)
@@ -139,9 +146,23 @@ func (r *Rig) Run(ctx context.Context) error {
 			// After a pause of the process simulated time does not jump.
 			elapsed := math.Min(now.Sub(last).Seconds(), 0.1)
 			last = now
-			r.Advance(elapsed * r.opt.Speed)
+			r.mu.Lock()
+			for left := elapsed; left > 0; {
+				speed := r.speed()
+				left -= r.step() / speed
+			}
+			r.flush()
+			r.mu.Unlock()
 		}
 	}
+}
+
+// speed is how many seconds are simulated in one now.
+func (r *Rig) speed() float64 {
+	if r.phase == running && r.agent.leg == nil {
+		return r.opt.Rest
+	}
+	return r.opt.Speed
 }
 
 // Advance simulates the given number of seconds.
@@ -149,28 +170,39 @@ func (r *Rig) Advance(seconds float64) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	for end := r.state.Clock + seconds; r.state.Clock < end; {
-		dt := idleStepS
-		if r.phase == running && r.agent.leg != nil && r.agent.leg.order.Load != load.Idle {
-			dt = stepS
-		}
-		r.state.Clock += dt
-		r.machine.SetAmbient(r.ambient())
-		if r.phase != off {
-			r.machine.Step(dt)
-		}
-		switch r.phase {
-		case posting:
-			if r.state.Clock >= r.phaseEnd {
-				r.selfTest()
-			}
-		case booting:
-			if r.state.Clock >= r.phaseEnd {
-				r.systemUp()
-			}
-		case running:
-			r.agent.advance(dt)
-		}
+		r.step()
 	}
+	r.flush()
+}
+
+// step simulates one time step and returns its seconds.
+func (r *Rig) step() float64 {
+	dt := idleStepS
+	if r.phase == running && r.agent.leg != nil && r.agent.leg.order.Load != load.Idle {
+		dt = stepS
+	}
+	r.state.Clock += dt
+	r.machine.SetAmbient(r.ambient())
+	if r.phase != off {
+		r.machine.Step(dt)
+	}
+	switch r.phase {
+	case posting:
+		if r.state.Clock >= r.phaseEnd {
+			r.selfTest()
+		}
+	case booting:
+		if r.state.Clock >= r.phaseEnd {
+			r.systemUp()
+		}
+	case running:
+		r.agent.advance(dt)
+	}
+	return dt
+}
+
+// flush sends what the agent has gathered.
+func (r *Rig) flush() {
 	if r.phase == running {
 		r.agent.flush()
 	}
@@ -270,7 +302,7 @@ const lastWords = 500 * time.Millisecond
 // selfTest ends the firmware's part of the start: a core that falls short at the base clock keeps the machine from
 // coming up.
 func (r *Rig) selfTest() {
-	draw := r.legRandom()
+	draw := rand.New(rand.NewPCG(r.cfg.Seed, startDraws+uint64(r.state.Boots)))
 	p := r.cfg.Parts.Processor
 	for core, reserve := range r.reserves {
 		asked := r.machine.AskedV(core, p.BaseMHz, startC)
@@ -304,11 +336,17 @@ func (r *Rig) freeze() {
 // crashed notes that this start of the machine ends by a fault, for the next one to tell.
 func (r *Rig) crashed() { r.state.Crash = &link.Crash{BootID: r.bootID(), SeenAt: r.nowMS()} }
 
-// legRandom returns a generator for the next leg or start, so that the same history repeats the same faults however
-// the process was scheduled.
+// Where the numbers of a rig's generators begin: that of each leg, and that of each start, by their own count. So the same
+// history repeats the same faults however the process was scheduled, and whatever happened between its legs.
+const (
+	legDraws   = 1000
+	startDraws = 1_000_000
+)
+
+// legRandom returns the generator of the next leg.
 func (r *Rig) legRandom() *rand.Rand {
 	r.state.Draws++
-	return rand.New(rand.NewPCG(r.cfg.Seed, 1000+r.state.Draws))
+	return rand.New(rand.NewPCG(r.cfg.Seed, legDraws+r.state.Draws))
 }
 
 func (r *Rig) bootID() string { return fmt.Sprintf("%s-boot-%d", r.cfg.Name, r.state.Boots) }

@@ -71,6 +71,23 @@ func TestParseConfigNamesEveryFault(t *testing.T) {
 	if _, err := NewRig(config(t), Options{Speed: 0.5}); err == nil {
 		t.Error("a speed below real time was taken")
 	}
+	if _, err := NewRig(config(t), Options{Speed: 10, Rest: 11}); err == nil {
+		t.Error("a speed between legs above that of legs was taken")
+	}
+}
+
+// TestSlowsBetweenLegs: only while the machine is up and has nothing to run does it go at the other speed.
+func TestSlowsBetweenLegs(t *testing.T) {
+	r := newRig(t, config(t), Options{Speed: 1000, Rest: 50})
+	between := r.speed()
+	r.agent.order(all("o1", "heavy", 5))
+	under := r.speed()
+	r.Advance(6)
+	after := r.speed()
+	r.powerOn()
+	if starting := r.speed(); between != 50 || under != 1000 || after != 50 || starting != 1000 {
+		t.Errorf("speeds: %g before a leg, %g in it, %g after it, %g while the machine starts", between, under, after, starting)
+	}
 }
 
 // TestSettingsSurviveTheProcess: what was in force, what was staged, and what was running are there after the process

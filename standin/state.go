@@ -18,7 +18,7 @@ type state struct {
 	Pending    map[string]any  `json:"pending"`
 	Clock      float64         `json:"clock"` // seconds since 1970 UTC
 	Boots      int             `json:"boots"`
-	Draws      uint64          `json:"draws"`
+	Draws      uint64          `json:"draws"`    // legs begun
 	Revision   int             `json:"revision"` // of the pending settings, for their ETag
 	Journal    []link.Unending `json:"journal"`
 	Crash      *link.Crash     `json:"crash,omitempty"` // how the last start ended, if by a fault
