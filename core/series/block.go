@@ -52,21 +52,25 @@ func Encode(samples []Sample, quantum float64) ([]byte, error) {
 			return nil, fmt.Errorf("encode telemetry block: sample %d is older than the one before", i)
 		}
 	}
-	quanta, whole := quantise(samples, quantum)
 	mode := byte(modeFloats)
-	if whole {
+	if quantum > 0 && !math.IsInf(quantum, 0) {
 		mode = modeQuanta
 	}
-	out := []byte{version, mode}
+	out := append(make([]byte, 0, 64+2*len(samples)), version, mode)
 	out = binary.AppendUvarint(out, uint64(len(samples)))
 	if len(samples) == 0 {
 		return out, nil
 	}
 	out = appendTimes(out, samples)
 	if mode == modeQuanta {
+		head := len(out)
 		out = binary.LittleEndian.AppendUint64(out, math.Float64bits(quantum))
-		out = appendGaps(out, samples)
-		return appendPacked(out, quanta), nil
+		var whole bool
+		if out, whole = appendPacked(appendGaps(out, samples), samples, quantum); whole {
+			return out, nil
+		}
+		out = out[:head]
+		out[1] = modeFloats
 	}
 	return appendFloats(out, samples), nil
 }
@@ -104,25 +108,10 @@ func Decode(block []byte) ([]Sample, error) {
 	return samples, nil
 }
 
-// quantise returns the values as multiples of quantum, and whether that loses nothing. Gaps repeat the value
-// before them.
-func quantise(samples []Sample, quantum float64) ([]int64, bool) {
-	if !(quantum > 0) || math.IsInf(quantum, 0) {
-		return nil, false
-	}
-	out := make([]int64, len(samples))
-	last := int64(0)
-	for i, s := range samples {
-		if !math.IsNaN(s.V) {
-			k := math.Round(s.V / quantum)
-			if math.Abs(k) > 1<<52 || math.Float64bits(k*quantum) != math.Float64bits(s.V) {
-				return nil, false
-			}
-			last = int64(k)
-		}
-		out[i] = last
-	}
-	return out, true
+// quanta returns a value as a multiple of quantum, and whether that loses nothing.
+func quanta(v, quantum float64) (int64, bool) {
+	k := math.Round(v / quantum)
+	return int64(k), math.Abs(k) <= 1<<52 && math.Float64bits(k*quantum) == math.Float64bits(v)
 }
 
 func appendTimes(out []byte, samples []Sample) []byte {
@@ -168,15 +157,23 @@ func appendGaps(out []byte, samples []Sample) []byte {
 	return out
 }
 
-func appendPacked(out []byte, values []int64) []byte {
+// appendPacked writes the values as multiples of quantum, unless one of them is none. Gaps repeat the value before them.
+func appendPacked(out []byte, samples []Sample, quantum float64) ([]byte, bool) {
 	last := int64(0)
-	for start := 0; start < len(values); start += group {
-		end := min(start+group, len(values))
+	for start := 0; start < len(samples); start += group {
+		end := min(start+group, len(samples))
 		var zig [group]uint64
 		width := 0
-		for i, v := range values[start:end] {
-			d := v - last
-			last = v
+		for i, s := range samples[start:end] {
+			if math.IsNaN(s.V) {
+				continue
+			}
+			k, whole := quanta(s.V, quantum)
+			if !whole {
+				return out, false
+			}
+			d := k - last
+			last = k
 			zig[i] = uint64(d<<1) ^ uint64(d>>63)
 			width = max(width, bits.Len64(zig[i]))
 		}
@@ -184,20 +181,11 @@ func appendPacked(out []byte, values []int64) []byte {
 		var acc uint64
 		fill := 0
 		for _, z := range zig[:end-start] {
-			for left := width; left > 0; {
-				take := min(left, 64-fill)
-				part := z
-				if take < 64 {
-					part &= 1<<take - 1
-				}
-				acc |= part << fill
-				z >>= take % 64
-				fill += take
-				left -= take
-				if fill == 64 {
-					out = binary.LittleEndian.AppendUint64(out, acc)
-					acc, fill = 0, 0
-				}
+			acc |= z << fill
+			if fill += width; fill >= 64 {
+				out = binary.LittleEndian.AppendUint64(out, acc)
+				fill -= 64
+				acc = z >> (width - fill)
 			}
 		}
 		for ; fill > 0; fill -= 8 {
@@ -205,7 +193,7 @@ func appendPacked(out []byte, values []int64) []byte {
 			acc >>= 8
 		}
 	}
-	return out
+	return out, true
 }
 
 // appendFloats writes each value as the bytes in which it differs from the one before: a byte that tells how many

@@ -108,16 +108,27 @@ func DecodeLevel(level []byte) ([]Bucket, error) {
 // levelOf gathers samples into buckets of LevelMS, which begin at multiples of it.
 func levelOf(samples []Sample) []Bucket {
 	var out []Bucket
+	var b Bucket
+	first, above := 0.0, 0.0 // its first value, and the sum of the others' distances to it
+	closed := func() {
+		if b.N > 0 {
+			b.Mean = first + above/float64(b.N)
+			out = append(out, b)
+		}
+	}
 	for _, s := range samples {
 		if math.IsNaN(s.V) {
 			continue
 		}
-		at := floorDiv(s.T, LevelMS) * LevelMS
-		if len(out) == 0 || out[len(out)-1].T != at {
-			out = append(out, Bucket{T: at, Min: s.V, Max: s.V})
+		if b.N == 0 || uint64(s.T)-uint64(b.T) >= LevelMS {
+			closed()
+			b, first, above = Bucket{T: floorDiv(s.T, LevelMS) * LevelMS, Min: s.V, Max: s.V}, s.V, 0
 		}
-		out[len(out)-1].take(s.V, s.V, s.V, 1)
+		b.Min, b.Max = min(b.Min, s.V), max(b.Max, s.V)
+		above += s.V - first
+		b.N++
 	}
+	closed()
 	return out
 }
 
