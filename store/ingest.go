@@ -67,9 +67,11 @@ type ingest struct {
 	tails []legTail // what came in, in its order, not yet written
 }
 
+// legTail is telemetry of a leg: portions of the same channels, which become one row.
 type legTail struct {
-	leg int64
-	*tail
+	leg      int64
+	portions []*tail
+	moments  int
 }
 
 // leg returns the leg of an order, nil if the rig has none such: its report is then passed over.
@@ -168,7 +170,8 @@ func (in *ingest) samples(s *link.Samples) error {
 	if l.StartedMS != nil {
 		l.seenS = max(l.seenS, float64(s.At[len(s.At)-1]-*l.StartedMS)/1000)
 	}
-	return in.tail(l.ID, &tail{slices.Clone(s.At), s.Channels, withGaps(s.Values)})
+	in.tail(l.ID, &tail{s.At, s.Channels, withGaps(s.Values)})
+	return nil
 }
 
 // progress stores work counts as channels of their own.
@@ -197,22 +200,20 @@ func (in *ingest) progress(list []link.Progress) error {
 		l.seenS = max(l.seenS, p.AtS)
 	}
 	for order, t := range byOrder {
-		if err := in.tail(in.legs[order].ID, t); err != nil {
-			return err
-		}
+		in.tail(in.legs[order].ID, t)
 	}
 	return nil
 }
 
-// tail gathers telemetry: portions of the same channels become one row.
-func (in *ingest) tail(leg int64, t *tail) error {
+// tail gathers telemetry.
+func (in *ingest) tail(leg int64, t *tail) {
 	for i := len(in.tails) - 1; i >= 0; i-- {
-		if last := in.tails[i]; last.leg == leg && last.join(t) {
-			return nil
+		if last := &in.tails[i]; last.leg == leg && slices.Equal(last.portions[0].Channels, t.Channels) {
+			last.portions, last.moments = append(last.portions, t), last.moments+len(t.At)
+			return
 		}
 	}
-	in.tails = append(in.tails, legTail{leg, t})
-	return nil
+	in.tails = append(in.tails, legTail{leg, []*tail{t}, len(t.At)})
 }
 
 // directMoments is from how many moments on a portion, such as what a rig kept while the server was away, is packed at
@@ -224,19 +225,19 @@ func (in *ingest) direct(t legTail) error {
 	if err := in.tx.GetContext(in.ctx, &channels, `SELECT channels FROM rigs WHERE id = ?`, in.rig); err != nil {
 		return err
 	}
-	return in.store.insertBlocks(in.ctx, in.tx, t.leg, t.samples(), Quanta(channels.V))
+	return in.store.insertBlocks(in.ctx, in.tx, t.leg, samplesOf(t.portions, nil), Quanta(channels.V))
 }
 
 // finish stores the telemetry, and how far each leg was seen.
 func (in *ingest) finish() error {
 	for _, t := range in.tails {
-		if len(t.At) >= directMoments {
+		if t.moments >= directMoments {
 			if err := in.direct(t); err != nil {
 				return err
 			}
 			continue
 		}
-		if err := in.exec(`INSERT INTO telemetry_tail (leg_id, body) VALUES (?, ?)`, t.leg, t.encode()); err != nil {
+		if err := in.exec(`INSERT INTO telemetry_tail (leg_id, body) VALUES (?, ?)`, t.leg, joined(t.portions).encode()); err != nil {
 			return err
 		}
 	}

@@ -59,32 +59,19 @@ func (t *tail) encode() []byte {
 	return out
 }
 
-// samples returns the samples by channel, sorted by time.
-func (t *tail) samples() map[string][]series.Sample {
-	out := make(map[string][]series.Sample, len(t.Channels))
-	for i, key := range t.Channels {
-		list := make([]series.Sample, len(t.At))
-		for j, at := range t.At {
-			list[j] = series.Sample{T: at, V: t.Values[i][j]}
+// joined makes one tail of portions of the same channels.
+func joined(portions []*tail) *tail {
+	if len(portions) == 1 {
+		return portions[0]
+	}
+	all := &tail{Channels: portions[0].Channels, Values: make([][]float64, len(portions[0].Channels))}
+	for _, t := range portions {
+		all.At = append(all.At, t.At...)
+		for i := range t.Values {
+			all.Values[i] = append(all.Values[i], t.Values[i]...)
 		}
-		if !slices.IsSortedFunc(list, older) {
-			slices.SortStableFunc(list, older)
-		}
-		out[key] = list
 	}
-	return out
-}
-
-// join adds a portion that follows on t, if it holds the same channels.
-func (t *tail) join(next *tail) bool {
-	if !slices.Equal(t.Channels, next.Channels) {
-		return false
-	}
-	t.At = append(t.At, next.At...)
-	for i := range t.Values {
-		t.Values[i] = append(t.Values[i], next.Values[i]...)
-	}
-	return true
+	return all
 }
 
 func decodeTail(body []byte) (tail, error) {
@@ -171,9 +158,13 @@ func decodeOldTail(body []byte) (tail, error) {
 
 // withGaps turns missing values into NaN.
 func withGaps(values [][]*float64) [][]float64 {
-	out := make([][]float64, len(values))
+	out, total := make([][]float64, len(values)), 0
+	for _, list := range values {
+		total += len(list)
+	}
+	all := make([]float64, total)
 	for i, list := range values {
-		out[i] = make([]float64, len(list))
+		out[i], all = all[:len(list):len(list)], all[len(list):]
 		for j, p := range list {
 			out[i][j] = math.NaN()
 			if p != nil {
@@ -184,16 +175,25 @@ func withGaps(values [][]*float64) [][]float64 {
 	return out
 }
 
-// unfold gathers tails into samples by channel, sorted by time. wanted tells which channels; nil means all.
+// unfold gathers unpacked telemetry into samples by channel, sorted by time. wanted tells which channels; nil means all.
 func unfold(bodies [][]byte, wanted func(string) bool) (map[string][]series.Sample, error) {
-	tails, moments := make([]tail, len(bodies)), map[string]int{}
+	tails := make([]*tail, len(bodies))
 	for i, body := range bodies {
-		var err error
-		if tails[i], err = decodeTail(body); err != nil {
+		t, err := decodeTail(body)
+		if err != nil {
 			return nil, err
 		}
-		for _, key := range tails[i].Channels {
-			moments[key] += len(tails[i].At)
+		tails[i] = &t
+	}
+	return samplesOf(tails, wanted), nil
+}
+
+// samplesOf gathers tails as unfold does.
+func samplesOf(tails []*tail, wanted func(string) bool) map[string][]series.Sample {
+	moments := map[string]int{}
+	for _, t := range tails {
+		for _, key := range t.Channels {
+			moments[key] += len(t.At)
 		}
 	}
 	out := make(map[string][]series.Sample, len(moments))
@@ -217,7 +217,7 @@ func unfold(bodies [][]byte, wanted func(string) bool) (map[string][]series.Samp
 			slices.SortStableFunc(samples, older)
 		}
 	}
-	return out, nil
+	return out
 }
 
 func older(a, b series.Sample) int {

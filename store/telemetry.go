@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"maps"
 	"math"
@@ -156,11 +157,31 @@ func (s *Store) insertBlocks(ctx context.Context, tx *txn, leg int64, channels m
 	if err := work.Wait(); err != nil {
 		return err
 	}
-	for part := range slices.Chunk(slices.Concat(packed...), 500) {
+	return insertPacked(ctx, tx, slices.Concat(packed...))
+}
+
+// insertRows is how many blocks go into the database together.
+const insertRows = 100
+
+// insertPacked stores blocks. As text they would take MariaDB longer to read than to store, so the statement is prepared; it
+// lasts until the transaction has ended, whose end is therefore answered (see Open).
+func insertPacked(ctx context.Context, tx *txn, blocks []block) error {
+	var statement *sql.Stmt
+	rows := 0
+	for part := range slices.Chunk(blocks, insertRows) {
 		// A second block of one sample at the same millisecond says nothing new.
-		if _, err := tx.NamedExecContext(ctx,
-			`INSERT IGNORE INTO telemetry (leg_id, channel_id, t0, t1, level, body) VALUES (:leg_id, :channel_id, :t0, :t1, :level, :body)`,
-			part); err != nil {
+		query, args, err := sqlx.Named(
+			`INSERT IGNORE INTO telemetry (leg_id, channel_id, t0, t1, level, body) VALUES (:leg_id, :channel_id, :t0, :t1, :level, :body)`, part)
+		if err != nil {
+			return err
+		}
+		if len(part) != rows {
+			if statement, err = tx.PrepareContext(ctx, query); err != nil {
+				return err
+			}
+			rows = len(part)
+		}
+		if _, err := statement.ExecContext(ctx, args...); err != nil {
 			return err
 		}
 	}
