@@ -32,7 +32,7 @@ func Decode(text []byte, into any) List {
 	}
 	dec := json.NewDecoder(bytes.NewReader(text))
 	dec.UseNumber()
-	tree, err := parseValue(dec, "", &faults, 0)
+	tree, err := parseValue(dec, nil, &faults, 0)
 	if err == nil {
 		if _, end := dec.Token(); !errors.Is(end, io.EOF) {
 			err = errors.New("text after the end of the JSON value")
@@ -43,7 +43,7 @@ func Decode(text []byte, into any) List {
 		faults.Add("", "correct the JSON there", "line %d, column %d: %v", line, column, err)
 		return faults
 	}
-	check(tree, reflect.TypeOf(into).Elem(), "", &faults)
+	check(tree, reflect.TypeOf(into).Elem(), nil, &faults)
 	if len(faults) > 0 {
 		return faults
 	}
@@ -55,8 +55,28 @@ func Decode(text []byte, into any) List {
 
 const maxDepth = 32
 
+// place is where in the text a value stands: a field or an item of what stands above it. It is spelt only for a fault, since
+// most values have none.
+type place struct {
+	above *place // nil above the outermost
+	name  string // of a field
+	index int    // of an item; -1 for a field
+}
+
+func (p *place) String() string {
+	switch {
+	case p == nil:
+		return ""
+	case p.index >= 0:
+		return fmt.Sprintf("%s[%d]", p.above, p.index)
+	case p.above == nil:
+		return p.name
+	}
+	return p.above.String() + "." + p.name
+}
+
 // parseValue reads one JSON value, noting repeated object keys, which encoding/json lets pass.
-func parseValue(dec *json.Decoder, path string, faults *List, depth int) (any, error) {
+func parseValue(dec *json.Decoder, at *place, faults *List, depth int) (any, error) {
 	if depth > maxDepth {
 		return nil, fmt.Errorf("nested deeper than %d levels", maxDepth)
 	}
@@ -72,9 +92,9 @@ func parseValue(dec *json.Decoder, path string, faults *List, depth int) (any, e
 		return token, nil
 	}
 	if delim == '[' {
-		list := []any{}
-		for dec.More() {
-			item, err := parseValue(dec, fmt.Sprintf("%s[%d]", path, len(list)), faults, depth+1)
+		list, each := []any{}, &place{above: at}
+		for ; dec.More(); each.index++ {
+			item, err := parseValue(dec, each, faults, depth+1)
 			if err != nil {
 				return nil, err
 			}
@@ -93,13 +113,13 @@ func parseValue(dec *json.Decoder, path string, faults *List, depth int) (any, e
 		if !ok {
 			return nil, fmt.Errorf("object key %v is no string", key)
 		}
-		at := join(path, name)
-		item, err := parseValue(dec, at, faults, depth+1)
+		field := &place{at, name, -1}
+		item, err := parseValue(dec, field, faults, depth+1)
 		if err != nil {
 			return nil, err
 		}
 		if _, twice := object[name]; twice {
-			faults.Add(at, "keep one of them", "the field stands twice")
+			faults.Add(field.String(), "keep one of them", "the field stands twice")
 		}
 		object[name] = item
 	}
@@ -108,7 +128,7 @@ func parseValue(dec *json.Decoder, path string, faults *List, depth int) (any, e
 }
 
 // check compares a parsed tree with the Go type it shall fill.
-func check(value any, want reflect.Type, path string, faults *List) {
+func check(value any, want reflect.Type, at *place, faults *List) {
 	if want.Kind() == reflect.Pointer {
 		if value == nil {
 			return
@@ -117,7 +137,7 @@ func check(value any, want reflect.Type, path string, faults *List) {
 	}
 	if want.Kind() == reflect.Interface || reflect.PointerTo(want).Implements(reflect.TypeFor[json.Unmarshaler]()) {
 		if n, ok := value.(json.Number); ok {
-			checkNumber(n, reflect.Float64, path, faults)
+			checkNumber(n, reflect.Float64, at, faults)
 		}
 		return
 	}
@@ -125,7 +145,7 @@ func check(value any, want reflect.Type, path string, faults *List) {
 		return // none, as the standard library writes an empty one
 	}
 	mismatch := func(expected string) {
-		faults.Add(path, "give "+expected, "%s found where %s is expected", describe(value), expected)
+		faults.Add(at.String(), "give "+expected, "%s found where %s is expected", describe(value), expected)
 	}
 	switch want.Kind() {
 	case reflect.Struct:
@@ -138,11 +158,12 @@ func check(value any, want reflect.Type, path string, faults *List) {
 		collectFields(want, known)
 		for _, name := range sortedKeys(object) {
 			field, ok := known[name]
+			within := &place{at, name, -1}
 			if !ok {
-				faults.Add(join(path, name), "remove it or correct its name", "no such field")
+				faults.Add(within.String(), "remove it or correct its name", "no such field")
 				continue
 			}
-			check(object[name], field, join(path, name), faults)
+			check(object[name], field, within, faults)
 		}
 	case reflect.Map:
 		object, ok := value.(map[string]any)
@@ -151,7 +172,7 @@ func check(value any, want reflect.Type, path string, faults *List) {
 			return
 		}
 		for _, name := range sortedKeys(object) {
-			check(object[name], want.Elem(), join(path, name), faults)
+			check(object[name], want.Elem(), &place{at, name, -1}, faults)
 		}
 	case reflect.Slice, reflect.Array:
 		list, ok := value.([]any)
@@ -159,8 +180,10 @@ func check(value any, want reflect.Type, path string, faults *List) {
 			mismatch("a list")
 			return
 		}
-		for i, item := range list {
-			check(item, want.Elem(), fmt.Sprintf("%s[%d]", path, i), faults)
+		each := &place{above: at}
+		for _, item := range list {
+			check(item, want.Elem(), each, faults)
+			each.index++
 		}
 	case reflect.String:
 		if _, ok := value.(string); !ok {
@@ -176,19 +199,19 @@ func check(value any, want reflect.Type, path string, faults *List) {
 			mismatch("a number")
 			return
 		}
-		checkNumber(n, want.Kind(), path, faults)
+		checkNumber(n, want.Kind(), at, faults)
 	}
 }
 
-func checkNumber(n json.Number, kind reflect.Kind, path string, faults *List) {
+func checkNumber(n json.Number, kind reflect.Kind, at *place, faults *List) {
 	f, err := n.Float64()
 	if err != nil || math.IsInf(f, 0) {
-		faults.Add(path, "give a finite number", "%s is out of range", n)
+		faults.Add(at.String(), "give a finite number", "%s is out of range", n)
 		return
 	}
 	if kind != reflect.Float64 && kind != reflect.Float32 {
 		if _, err := strconv.ParseInt(n.String(), 10, 64); err != nil {
-			faults.Add(path, "give a whole number", "%s is no whole number", n)
+			faults.Add(at.String(), "give a whole number", "%s is no whole number", n)
 		}
 	}
 }
@@ -220,13 +243,6 @@ func describe(value any) string {
 	default:
 		return fmt.Sprint(v)
 	}
-}
-
-func join(path, name string) string {
-	if path == "" {
-		return name
-	}
-	return path + "." + name
 }
 
 func position(text []byte, offset int64) (line, column int) {
