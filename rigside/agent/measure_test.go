@@ -30,7 +30,7 @@ func TestEveryYardstickIsTaken(t *testing.T) {
 		return l.run()
 	}
 	for _, y := range yardstick.List() {
-		o := link.Order{ID: y.ID, Do: link.Run, Load: y.Load, Yardstick: y.ID, Seconds: 60, Work: y.Work / 400, WarmS: 0.05, MemoryMB: 8}
+		o := link.Order{ID: y.ID, Do: link.Run, Load: y.Load, Yardstick: y.ID, Seconds: 3600, Work: y.Work / 4000, WarmS: 0.05, MemoryMB: 8}
 		if y.Measure == yardstick.Waits {
 			o.Work = 10
 		}
