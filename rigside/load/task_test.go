@@ -29,6 +29,9 @@ func tasksOf(t testing.TB, kind load.Kind) map[Width]task {
 // TestEveryTaskIsRightInEveryWidth: what is known comes from plain Go, from big integers or from the patterns
 // themselves, so a right result shows that the kernels compute it too.
 func TestEveryTaskIsRightInEveryWidth(t *testing.T) {
+	if testing.Short() {
+		t.Skip("one goroutine, much reckoning")
+	}
 	for _, kind := range load.Kinds {
 		rounds := 60 // past a comparison of the transform
 		if kind == load.TransformLarge {
@@ -82,6 +85,9 @@ func roundsToFind(kind load.Kind) int {
 }
 
 func TestEveryFlippedBitIsFound(t *testing.T) {
+	if testing.Short() {
+		t.Skip("one goroutine, much reckoning")
+	}
 	for _, kind := range load.Kinds {
 		t.Run(string(kind), func(t *testing.T) {
 			d := &disturbance{random: rand.New(rand.NewPCG(8, 8))}
