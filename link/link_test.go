@@ -200,14 +200,20 @@ func (m *memory) Frames(_ context.Context, _ int64, _ string, frames []link.Fram
 
 func (m *memory) Changed(int64) {}
 
+// rigOf returns the client of a rig that links to a hub, and how long it may run.
+func rigOf(t *testing.T, hub *link.Hub) (*link.Client, context.Context, context.CancelFunc) {
+	t.Helper()
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, 1, "test") }))
+	t.Cleanup(server.Close)
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	return link.NewClient(server.URL, "token", hello, func(link.Order) {}, slog.New(slog.DiscardHandler)), ctx, cancel
+}
+
 // TestNoFrameIsLostOrDoubled sends frames while storing fails and links are cut again and again.
 func TestNoFrameIsLostOrDoubled(t *testing.T) {
 	sink := &memory{fail: 4, grew: make(chan struct{}, 1)}
 	hub := link.NewHub(sink, slog.New(slog.DiscardHandler))
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, 1, "test") }))
-	defer server.Close()
-	client := link.NewClient(server.URL, "token", hello, func(link.Order) {}, slog.New(slog.DiscardHandler))
-	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	client, ctx, cancel := rigOf(t, hub)
 	defer cancel()
 	done := make(chan error, 1)
 	go func() { done <- client.Run(ctx) }()
@@ -266,10 +272,7 @@ func TestASlowStoreIsNoSilence(t *testing.T) {
 	sink := &slow{changes{memory{grew: make(chan struct{}, 1)}, make(chan struct{}, 8)}, make(chan struct{}, 1),
 		make(chan struct{}), make(chan struct{})}
 	hub := link.NewHub(sink, slog.New(slog.DiscardHandler))
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, 1, "test") }))
-	defer server.Close()
-	client := link.NewClient(server.URL, "token", hello, func(link.Order) {}, slog.New(slog.DiscardHandler))
-	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	client, ctx, cancel := rigOf(t, hub)
 	defer cancel()
 	go func() { _ = client.Run(ctx) }()
 	until := func(what string, holds func() bool) {
