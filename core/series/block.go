@@ -111,7 +111,11 @@ func Decode(block []byte) ([]Sample, error) {
 // quanta returns a value as a multiple of quantum, and whether that loses nothing.
 func quanta(v, quantum float64) (int64, bool) {
 	k := math.Round(v / quantum)
-	return int64(k), math.Abs(k) <= 1<<52 && math.Float64bits(k*quantum) == math.Float64bits(v)
+	if !(math.Abs(k) <= 1<<52) {
+		return 0, false
+	}
+	whole := int64(k) // which knows no negative zero
+	return whole, math.Float64bits(float64(whole)*quantum) == math.Float64bits(v)
 }
 
 func appendTimes(out []byte, samples []Sample) []byte {

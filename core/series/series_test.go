@@ -55,6 +55,7 @@ func TestRoundTrip(t *testing.T) {
 		{"no quantum", walk(100, 0.1), 0},
 		{"quantum that does not fit", walk(100, 0.1), 0.7},
 		{"specials", []series.Sample{{T: 0, V: math.Inf(1)}, {T: 1, V: math.Copysign(0, -1)}, {T: 1, V: 5e-324}, {T: 2, V: -1e308}}, 1},
+		{"negative zero", []series.Sample{{T: 0, V: 1}, {T: 1, V: math.Copysign(0, -1)}, {T: 2, V: math.NaN()}}, 1},
 		{"wide jumps", []series.Sample{{T: 0, V: 1 << 52}, {T: 1, V: -(1 << 52)}, {T: 2, V: 0}}, 1},
 	}
 	for _, row := range rows {
