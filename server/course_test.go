@@ -148,6 +148,20 @@ func TestCardFitting(t *testing.T) {
 	if g := rig.Get(); g.TrimInForce == nil || *g.TrimInForce != quiet.Id {
 		t.Errorf("in force: %v", g.TrimInForce)
 	}
+
+	f = begin()
+	at := boot()
+	entered := fmt.Sprintf("/api/fittings/%d/entered", f.Id)
+	rig.Call("POST", entered, nil, 200, &f)
+	if f.State != "waiting" {
+		t.Errorf("entered, and the same start runs: %s", f.State)
+	}
+	rig.Call("POST", entered, nil, 200, nil) // it had restarted before it was ticked
+	if f = ended(f); f.State != "in force" || boot() != at {
+		t.Errorf("at a person's word that it has restarted already: %+v", f)
+	}
+	rig.Call("POST", entered, nil, 409, nil)
+
 	f = begin()
 	rig.Call("POST", fmt.Sprintf("/api/fittings/%d/cancel", f.Id), nil, 200, &f)
 	if g := rig.Get(); f.State != "failed" || g.TrimInForce == nil || *g.TrimInForce != quiet.Id {

@@ -1637,7 +1637,7 @@ type ServerInterface interface {
 	// CancelFitting Give a fitting by hand up
 	// (POST /api/fittings/{fitting}/cancel)
 	CancelFitting(ctx *echo.Context, fitting int64) error
-	// EnteredCard The card was entered and saved; the machine restarts now, or has done so already where it has no agent
+	// EnteredCard The card was entered and saved and the machine restarts now; sent again while that is waited for, it runs already
 	// (POST /api/fittings/{fitting}/entered)
 	EnteredCard(ctx *echo.Context, fitting int64) error
 	// TickCard Tell which lines of the setting card were entered

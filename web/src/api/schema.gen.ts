@@ -422,7 +422,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The card was entered and saved; the machine restarts now, or has done so already where it has no agent */
+        /** The card was entered and saved and the machine restarts now; sent again while that is waited for, it runs already */
         post: operations["enteredCard"];
         delete?: never;
         options?: never;
