@@ -90,7 +90,9 @@ export function CardEntry({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
           </>
         ) : (
           <>
-            <p className="text-[16px]">▸ Waiting until {rig.name} has restarted since the last tick and its agent links.</p>
+            <p className="text-[16px]">
+              ▸ Waiting until {rig.name} has restarted since the last tick and its agent links.
+            </p>
             <Button disabled={entered.isPending} onClick={() => entered.mutate()}>
               {rig.linked ? 'It has restarted already' : 'It runs, without an agent'}
             </Button>

@@ -127,18 +127,17 @@ function Differences({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
   );
 }
 
+function whileItLasts({ byHand, state }: Fitting) {
+  if (!byHand) return 'The machine restarts. This goes on if the page is closed, and after a restart of the server.';
+  return state === 'entering'
+    ? 'Enter each line at the board, save there, and restart. Ticks are kept if the page is closed; the same page works on a phone.'
+    : 'Restart the machine. Once it runs, what shows of the trim there is compared; this goes on if the page is closed.';
+}
+
 function NextDock({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
   const [, go] = useLocation();
   const fit = useFit(rig);
-  if (!fitting.ended) {
-    return (
-      <Section title="Next">
-        {fitting.byHand
-          ? 'Enter each line at the board, save there, and restart. Ticks are kept if the page is closed; the same page works on a phone.'
-          : 'The machine restarts. This goes on if the page is closed, and after a restart of the server.'}
-      </Section>
-    );
-  }
+  if (!fitting.ended) return <Section title="Next">{whileItLasts(fitting)}</Section>;
   return (
     <Section title="Next">
       <div className="flex flex-col items-start gap-2">
