@@ -68,6 +68,10 @@ func run(m *testing.M) (int, error) {
 	return 1, fmt.Errorf("the demo does not start: %w", <-done)
 }
 
+// patience is how long a whole journey waits for what has to come. The rigs take as long as the machine needs for them, so
+// this ends only what hangs.
+const patience = 10 * time.Minute
+
 // page is a tab with the words of a journey.
 type page struct {
 	*rod.Page
@@ -85,7 +89,7 @@ func open(t testing.TB, path string) page {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return page{p.Timeout(2 * time.Minute), t}
+	return page{p.Timeout(patience), t}
 }
 
 // see waits until an element that holds a text, any when that is empty, is there.

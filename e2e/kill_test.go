@@ -78,7 +78,7 @@ func until(t testing.TB, what string, holds func() bool) {
 	t.Helper()
 	tick := time.NewTicker(20 * time.Millisecond)
 	defer tick.Stop()
-	end := time.After(3 * time.Minute)
+	end := time.After(patience)
 	for !holds() {
 		select {
 		case <-tick.C:

@@ -132,7 +132,7 @@ func TestOtherFiguresAreJoined(t *testing.T) {
 		t.Errorf("a column that was left out is drawn: %v", err)
 	}
 	p.click("[data-logs] button", "")
-	wait(t, "the log is taken off", func() bool { return !p.MustHas("[data-logs] li") })
+	until(t, "the log is taken off", func() bool { return !p.MustHas("[data-logs] li") })
 
 	p = open(t, "/rig/1/scores")
 	p.see("[data-comparison]", "")
@@ -177,7 +177,7 @@ func dayLong(t testing.TB, channels int) (rig int64, trial api.Trial) {
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
 	go func() { _ = client.Run(ctx) }()
-	wait(t, "the rig links", func() bool {
+	until(t, "the rig links", func() bool {
 		var r api.Rig
 		send(t, "GET", fmt.Sprintf("/api/rigs/%d", created.Rig.Id), nil, &r)
 		return r.Linked
@@ -204,10 +204,10 @@ func dayLong(t testing.TB, channels int) (rig int64, trial api.Trial) {
 			s.At = append(s.At, start+int64(minute*60+i)*1000)
 		}
 		client.Send(link.Frame{Samples: s})
-		wait(t, "the server keeps up", func() bool { return client.Pending() < 50 })
+		until(t, "the server keeps up", func() bool { return client.Pending() < 50 })
 	}
 	client.Send(link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: day}})
-	wait(t, "the trial ends", func() bool {
+	until(t, "the trial ends", func() bool {
 		send(t, "GET", fmt.Sprintf("/api/trials/%d", trial.Id), nil, &trial)
 		return trial.Ended
 	})
@@ -215,21 +215,6 @@ func dayLong(t testing.TB, channels int) (rig int64, trial api.Trial) {
 		t.Fatalf("%s: %s", trial.Verdict, trial.Why)
 	}
 	return created.Rig.Id, trial
-}
-
-// wait polls a condition.
-func wait(t testing.TB, what string, holds func() bool) {
-	t.Helper()
-	end := time.After(3 * time.Minute)
-	tick := time.NewTicker(20 * time.Millisecond)
-	defer tick.Stop()
-	for !holds() {
-		select {
-		case <-tick.C:
-		case <-end:
-			t.Fatalf("waited in vain until %s", what)
-		}
-	}
 }
 
 // TestDayLongTrialIsReadToTheSecond looks closer and closer at a trial of a day, down to seconds.
@@ -255,7 +240,7 @@ func TestDayLongTrialIsReadToTheSecond(t *testing.T) {
 		if err := p.Keyboard.Type(input.Equal); err != nil {
 			t.Fatal(err)
 		}
-		wait(t, "the view narrows", func() bool { return width() < before })
+		until(t, "the view narrows", func() bool { return width() < before })
 	}
 	var seen api.Telemetry
 	send(t, "GET", fmt.Sprintf("/api/trials/%d/telemetry?fromS=43200&toS=43210&buckets=10&keys=power.package", trial.Id), nil, &seen)
@@ -263,7 +248,7 @@ func TestDayLongTrialIsReadToTheSecond(t *testing.T) {
 		t.Errorf("ten seconds of the day: %+v", seen.Channels)
 	}
 	p.click("button", "^all$")
-	wait(t, "the whole day is back", func() bool { return width() > day-2 })
+	until(t, "the whole day is back", func() bool { return width() > day-2 })
 }
 
 // BenchmarkFirstPaint opens the sheet of a trial of a day and 200 channels in a browser that runs already, against the same
