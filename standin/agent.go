@@ -198,7 +198,10 @@ func (a *agent) faults(seconds float64) bool {
 		return false
 	}
 	kind, random := load.Idle, r.noise
-	if a.leg != nil {
+	switch {
+	case a.leg == nil && r.opt.Rest < r.opt.Speed:
+		return true // this time is no part of what the machine is made to go through
+	case a.leg != nil:
 		kind, random = a.leg.order.Load, a.leg.random
 	}
 	if kind.Regime() == load.RegimeMemory {

@@ -157,6 +157,19 @@ func TestTooDeepFreezesWhileIdling(t *testing.T) {
 	if r.phase == running {
 		t.Error("it idles for two hours")
 	}
+
+	// While a history is made, what it does between its legs is nobody's: it depends on how long the server thinks.
+	for rest, fails := range map[float64]bool{100: true, 10: false} {
+		r := rigCalled(t, "gannet", nil)
+		r.opt.Speed, r.opt.Rest = 100, rest
+		r.startWith(map[string]any{"CurveShiftAll": -50})
+		for i := 0; i < 360 && r.phase == running; i++ {
+			r.Advance(10)
+		}
+		if failed := r.phase != running; failed != fails {
+			t.Errorf("far too deep, between legs at %g times its time of 100: fails %t", rest, failed)
+		}
+	}
 }
 
 // TestFactsFollowTheTrim: cores switched off and SMT show in what the machine says of itself.

@@ -48,7 +48,7 @@ const (
 // Options say how a stand-in is run.
 type Options struct {
 	Speed    float64 // simulated seconds per second, at least 1
-	Rest     float64 // the same while the machine is up and no leg runs; 0 is like Speed
+	Rest     float64 // the same while the machine is up and no leg runs; 0 is like Speed, less also keeps faults out of that time
 	StateDir string  // where it keeps what survives a restart of the process; empty keeps nothing
 	Server   string  // address of the server that the agent dials; empty for none
 	Token    string

@@ -69,7 +69,7 @@ func standinCommand() *cobra.Command {
 	f.StringVar(&opt.Password, "password", "", "and its password")
 	f.StringVar(&opt.StateDir, "state", "", "folder that keeps the board's settings between runs")
 	f.Float64Var(&opt.Speed, "speed", 1, "simulated seconds per second")
-	f.Float64Var(&opt.Rest, "rest-speed", 0, "the same while the machine is up and no leg runs; 0 is like --speed")
+	f.Float64Var(&opt.Rest, "rest-speed", 0, "the same while the machine is up and no leg runs, when nothing fails then; 0 is like --speed")
 	f.StringVar(&clock, "clock", "", "set the machine's clock, such as 2026-11-02T08:30:00Z")
 	_ = cmd.MarkFlagRequired("config")
 	return cmd
