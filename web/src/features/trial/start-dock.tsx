@@ -40,12 +40,10 @@ export function StartDock({ rig }: { rig: Rig }) {
           </option>
         ))}
       </select>
+      <Button main hint="t" className="my-1" disabled={!ready || !chosen} onClick={run}>
+        Start trial
+      </Button>
       {chosen && <LadderSummary ladder={chosen} />}
-      <div className="flex flex-wrap gap-2">
-        <Button main hint="t" disabled={!ready} onClick={run}>
-          Start trial
-        </Button>
-      </div>
       <p className="mt-1.5 text-[13px]">
         <Link href={sheetPath(rig.id, 'ladders')} className="underline decoration-line underline-offset-2">
           Change the ladders
@@ -97,7 +95,7 @@ function LadderSummary({ ladder }: { ladder: Schemas['Ladder'] }) {
   const { template } = ladder;
   const loads = [...new Set(template.steps.map((s) => loadNames[s.load] ?? s.load))];
   return (
-    <div className="mb-2 text-[13px]">
+    <div className="text-[13px]">
       <p className="text-soft">{template.note}</p>
       <p className="mt-1">
         <span className="num">{roughly(ladder.seconds)}</span>: {loads.join(', ').toLowerCase()}
