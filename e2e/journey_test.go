@@ -39,6 +39,9 @@ func TestJourneyToAProvenChange(t *testing.T) {
 	}
 	p.see("[data-verdict='']", "left")
 	p.see("[data-verdict='held']", "held")
+	p.click("button", "Figures")
+	p.see("[data-figure='temperature.above'] [data-settled='true']", "±")
+	p.click("button", "Strips")
 	p.click("button", "Benchmark")
 	p.see("h1", "Benchmark")
 	p.see("[data-verdict='held']", "held")

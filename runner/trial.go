@@ -8,7 +8,6 @@ import (
 	"slices"
 	"time"
 
-	"zerokeel/core/channel"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/core/yardstick"
@@ -200,7 +199,11 @@ func (r *Runner) judge(ctx context.Context, lease *store.Lease, t *store.Trial, 
 	if err != nil {
 		return err
 	}
-	l.Figures = store.AsJSON(channel.Figures(l.Load, append(slices.Clone(rig.Channels.V), told...), samples))
+	was, err := r.shop.FiguresOf(ctx, rig, t.TrimID, l.Load)
+	if err != nil {
+		return err
+	}
+	l.Figures = store.AsJSON(was.Figures(append(slices.Clone(rig.Channels.V), told...), samples))
 	if result.Verdict == verdict.Held {
 		takeScore(l, legs[:i], samples)
 	}

@@ -67,5 +67,9 @@ func finite(x float64) *float64 {
 }
 
 func apiFigure(f *channel.Figure) api.Figure {
-	return api.Figure{Key: f.Key, Label: f.Label, Unit: f.Unit, Mean: f.Mean, Peak: f.Peak}
+	out := api.Figure{Key: f.Key, Label: f.Label, Unit: f.Unit, Mean: f.Mean, Low: f.Low, Peak: f.Peak}
+	if s := f.Settled; s != nil {
+		out.Settled = &api.Settled{Value: s.Value, Half: s.Half(), Near: f.HasSettled()}
+	}
+	return out
 }

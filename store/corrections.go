@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"database/sql"
-	"slices"
 	"time"
 
 	"zerokeel/core/channel"
@@ -71,11 +70,7 @@ func refigure(ctx context.Context, tx *txn, rig int64, key string, anew func(flo
 		return err
 	}
 	for _, l := range legs {
-		i := slices.IndexFunc(l.Figures.V, func(f channel.Figure) bool { return f.Key == key })
-		if i < 0 {
-			continue
-		}
-		l.Figures.V[i].Mean, l.Figures.V[i].Peak = anew(l.Figures.V[i].Mean), anew(l.Figures.V[i].Peak)
+		channel.Refigure(l.Figures.V, key, anew)
 		if _, err := tx.ExecContext(ctx, `UPDATE legs SET figures = ? WHERE id = ?`, l.Figures, l.ID); err != nil {
 			return err
 		}

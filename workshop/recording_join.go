@@ -264,7 +264,7 @@ func (j *join) figures(ctx context.Context, st *store.Store) error {
 func addFigures(ctx context.Context, st *store.Store, l *store.Leg, channels []channel.Channel, samples map[string][]series.Sample) error {
 	var list []channel.Figure
 	for _, ch := range channels {
-		if f, ok := ch.Figure(l.Load, samples[ch.Key]); ok {
+		if f, ok := (channel.Leg{Load: l.Load}).Figure(ch, samples); ok {
 			list = append(list, f)
 		}
 	}

@@ -90,7 +90,7 @@ func TestLimiterIsNeverAMean(t *testing.T) {
 		}
 	}
 	samples := run(1, 5, 5, 1, 1)
-	if list := channel.Figures(load.Heavy, []channel.Channel{c}, channel.Samples{c.Key: samples}); len(list) != 0 {
+	if list := (channel.Leg{Load: load.Heavy}).Figures([]channel.Channel{c}, channel.Samples{c.Key: samples}); len(list) != 0 {
 		t.Errorf("the limiter has a figure: %+v", list)
 	}
 	if got := series.Modes(samples, 0, 5000, 1); len(got) != 1 || got[0].Mean != 1 || got[0].N != 3 {

@@ -1,6 +1,7 @@
 package channel
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -9,53 +10,141 @@ import (
 	"zerokeel/core/stat"
 )
 
-// Figure sums up a channel over a leg: its mean over the steady part, and its peak.
+// Figure sums up a channel over a leg: its mean over the steady part, its lowest and its peak, and the value that it
+// approached, nil where that cannot be told.
 type Figure struct {
-	Key   string  `json:"key"`
-	Label string  `json:"label"`
-	Unit  string  `json:"unit"`
-	Mean  float64 `json:"mean"`
-	Peak  float64 `json:"peak"`
+	Key     string   `json:"key"`
+	Label   string   `json:"label"`
+	Unit    string   `json:"unit"`
+	Mean    float64  `json:"mean"`
+	Low     *float64 `json:"low,omitempty"` // nil in records from before it was noted
+	Peak    float64  `json:"peak"`
+	Settled *Settled `json:"settled,omitempty"`
 }
 
 // Samples are the samples of channels by key, each sorted by time.
 type Samples = map[string][]series.Sample
 
-// Figures sums up a leg under a kind of load: the figure of every channel that belongs to the machine as a whole, and the
-// mean and lowest effective clock of its cores. Categories have shares, not figures.
-func Figures(kind load.Kind, channels []Channel, samples Samples) []Figure {
+// Leg is what a leg's figures hang on beside its samples.
+type Leg struct {
+	Load     load.Kind
+	AmbientC float64 // of the room, where it was not measured
+	// Most holds the limits that were in force, by the channel that they hold: a figure does not settle above its own.
+	Most map[string]float64
+}
+
+// Figures sums up a leg: the figure of every channel that belongs to the machine as a whole, how hot the processor was above
+// its room, and the mean and lowest effective clock of its cores. Categories have shares, not figures.
+func (l Leg) Figures(channels []Channel, samples Samples) []Figure {
 	list := []Figure{}
 	for _, c := range channels {
 		if c.Core >= 0 || c.Define().Sum != SumMean {
 			continue
 		}
-		if f, ok := c.Figure(kind, samples[c.Key]); ok {
-			list = append(list, f)
+		f, ok := l.Figure(c, samples)
+		if !ok {
+			continue
+		}
+		list = append(list, f)
+		if c.Key == Temperature {
+			list = append(list, l.above(f, samples))
 		}
 	}
-	return append(list, clockFigures(kind, channels, samples)...)
+	list = append(list, l.clockFigures(channels, samples)...)
+	slices.SortStableFunc(list, func(a, b Figure) int { return cmp.Compare(rank(a.Key), rank(b.Key)) })
+	return list
 }
 
-// Figure sums up a channel over a leg with a kind of load; false where it has no value. A load that visits one core after
-// the other is steady only over all its turns, since each core asks for a voltage of its own.
-func (c Channel) Figure(kind load.Kind, samples []series.Sample) (Figure, bool) {
-	values := present(samples)
+// told lists the figures that a leg is judged by, as they are read: heat, power, voltage, clock, and what the cooling did for it.
+var told = []string{AboveAmbient, Temperature, Coolant, VRM, PackagePower, WallPower, DeliveredVoltage, RequestedVoltage, MeanClock,
+	LowestClock, FanSpeed, FanDuty}
+
+// rank is where a figure stands among those of its leg.
+func rank(key string) int {
+	at := slices.IndexFunc(told, func(pattern string) bool { return Matches(pattern, key) })
+	if at < 0 {
+		return len(told)
+	}
+	return at
+}
+
+// Figure sums up one channel; false where it has no value. A load that visits one core after the other is steady only over
+// all its turns, since each core asks for a voltage of its own.
+func (l Leg) Figure(c Channel, samples Samples) (Figure, bool) {
+	values := present(samples[c.Key])
 	if len(values) == 0 {
 		return Figure{}, false
 	}
 	steady := values
-	if !kind.OneCore() {
+	if !l.Load.OneCore() {
 		steady = values[stat.SteadyFrom(values):]
 	}
-	return Figure{Key: c.Key, Label: c.Label, Unit: c.Unit, Mean: stat.Summarise(steady).Mean, Peak: slices.Max(values)}, true
+	f := Figure{Key: c.Key, Label: c.Label, Unit: c.Unit, Mean: stat.Summarise(steady).Mean}
+	f.reach(samples[c.Key])
+	f.Settled = l.settled(c, samples)
+	return f, true
+}
+
+// above tells how hot the processor was above its room, from the figure of its temperature.
+func (l Leg) above(hot Figure, samples Samples) Figure {
+	room, known := l.AmbientC, enteredRoomC
+	if values := present(samples[Ambient]); len(values) > 0 {
+		room, known = stat.Summarise(values).Mean, measuredRoomC
+	}
+	def := Of(AboveAmbient, 0)
+	low := *hot.Low - room
+	f := Figure{Key: def.Key, Label: def.Label, Unit: def.Unit, Mean: hot.Mean - room, Low: &low, Peak: hot.Peak - room}
+	if hot.Settled != nil {
+		f.Settled = &Settled{hot.Settled.Value - room, math.Hypot(hot.Settled.SD, known)}
+	}
+	return f
+}
+
+// Refigure changes figures in place as a straight correction of one channel changes its readings, those above the room with
+// them.
+func Refigure(list []Figure, key string, anew func(float64) float64) {
+	at := func(key string) *Figure {
+		if i := slices.IndexFunc(list, func(f Figure) bool { return f.Key == key }); i >= 0 {
+			return &list[i]
+		}
+		return nil
+	}
+	f := at(key)
+	if f == nil {
+		return
+	}
+	before := f.Mean
+	f.straight(anew)
+	above := at(AboveAmbient)
+	switch {
+	case above == nil:
+	case key == Temperature:
+		room := before - above.Mean
+		above.straight(func(x float64) float64 { return anew(x+room) - room })
+	case key == Ambient:
+		warmer := f.Mean - before
+		above.straight(func(x float64) float64 { return x - warmer })
+	}
+}
+
+// straight changes a figure as it changes each of its readings; a function that falls turns lowest and highest around.
+func (f *Figure) straight(anew func(float64) float64) {
+	f.Mean, f.Peak = anew(f.Mean), anew(f.Peak)
+	if f.Low != nil {
+		low := anew(*f.Low)
+		f.Low, f.Peak = new(min(low, f.Peak)), max(low, f.Peak)
+	}
+	if s := f.Settled; s != nil {
+		f.Settled = &Settled{anew(s.Value), math.Abs(anew(1)-anew(0)) * s.SD}
+	}
 }
 
 // awakeMHz, in MHz, is below every clock that a loaded core runs at and above what one that sleeps shows on average.
 const awakeMHz = 300.0
 
-// clockFigures sums up the effective clocks. The peak of the lowest core's is its lowest second.
-func clockFigures(kind load.Kind, channels []Channel, samples Samples) []Figure {
-	if kind.OneCore() {
+// clockFigures sums up the effective clocks.
+func (l Leg) clockFigures(channels []Channel, samples Samples) []Figure {
+	if l.Load.OneCore() {
 		return turnFigures(channels, samples)
 	}
 	var means []float64
@@ -70,7 +159,13 @@ func clockFigures(kind load.Kind, channels []Channel, samples Samples) []Figure 
 		return nil
 	}
 	s := stat.Summarise(busy)
-	return clockPair(s.Mean, s.Highest, s.Lowest)
+	pair := clockPair(s.Mean, s.Lowest)
+	_, derived := Derived(channels, samples)
+	for i := range pair {
+		pair[i].reach(derived[pair[i].Key])
+		pair[i].Settled = l.settled(Of(pair[i].Key, 0), derived)
+	}
+	return pair
 }
 
 // turnFigures sums up the clocks of a load that visits one core after the other: at each moment the core that is awake
@@ -89,15 +184,24 @@ func turnFigures(channels []Channel, samples Samples) []Figure {
 	if len(own) == 0 {
 		return nil
 	}
-	s := stat.Summarise(present(series.Across(own, slices.Max[[]float64])))
-	return clockPair(s.Mean, s.Highest, lowest)
+	across := series.Across(own, slices.Max[[]float64])
+	pair := clockPair(stat.Summarise(present(across)).Mean, lowest)
+	pair[0].reach(across)
+	return pair
 }
 
-func clockPair(mean, highest, lowest float64) []Figure {
+// reach notes the lowest and the highest of some samples.
+func (f *Figure) reach(samples []series.Sample) {
+	if values := present(samples); len(values) > 0 {
+		f.Low, f.Peak = new(slices.Min(values)), slices.Max(values)
+	}
+}
+
+func clockPair(mean, lowest float64) []Figure {
 	m, l := Of(MeanClock, 0), Of(LowestClock, 0)
 	return []Figure{
-		{Key: m.Key, Label: m.Label, Unit: m.Unit, Mean: mean, Peak: highest},
-		{Key: l.Key, Label: l.Label, Unit: l.Unit, Mean: lowest, Peak: lowest},
+		{Key: m.Key, Label: m.Label, Unit: m.Unit, Mean: mean, Low: &mean, Peak: mean},
+		{Key: l.Key, Label: l.Label, Unit: l.Unit, Mean: lowest, Low: &lowest, Peak: lowest},
 	}
 }
 

@@ -722,11 +722,19 @@ type Fault = invalid.Entry
 
 // Figure defines model for Figure.
 type Figure struct {
-	Key   string  `json:"key"`
-	Label string  `json:"label"`
-	Mean  float64 `json:"mean"`
-	Peak  float64 `json:"peak"`
-	Unit  string  `json:"unit"`
+	Key   string `json:"key"`
+	Label string `json:"label"`
+
+	// Low null in records from before it was noted
+	Low *float64 `json:"low"`
+
+	// Mean of the steady part
+	Mean float64 `json:"mean"`
+	Peak float64 `json:"peak"`
+
+	// Settled the value that a figure approached under its load; null where a leg tells nothing of it
+	Settled *Settled `json:"settled"`
+	Unit    string   `json:"unit"`
 }
 
 // Finding defines model for Finding.
@@ -1225,6 +1233,16 @@ type SettingType string
 
 // Settings defines model for Settings.
 type Settings = trim.Settings
+
+// Settled the value that a figure approached under its load; null where a leg tells nothing of it
+type Settled struct {
+	// Half half the width of its 90 % interval
+	Half float64 `json:"half"`
+
+	// Near the interval is narrow enough for the figure to count as settled
+	Near  bool    `json:"near"`
+	Value float64 `json:"value"`
+}
 
 // Spread defines model for Spread.
 type Spread struct {

@@ -1849,11 +1849,32 @@ export interface components {
             key: string;
             label: string;
             unit: string;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description of the steady part
+             */
             mean: number;
+            /**
+             * Format: double
+             * @description null in records from before it was noted
+             */
+            low: number | null;
             /** Format: double */
             peak: number;
+            settled: components["schemas"]["Settled"];
         };
+        /** @description the value that a figure approached under its load; null where a leg tells nothing of it */
+        Settled: {
+            /** Format: double */
+            value: number;
+            /**
+             * Format: double
+             * @description half the width of its 90 % interval
+             */
+            half: number;
+            /** @description the interval is narrow enough for the figure to count as settled */
+            near: boolean;
+        } | null;
         Event: {
             /** Format: int64 */
             id: number;

@@ -36,6 +36,7 @@ const help: [string, string][] = [
   ['n', 'new trim from the one in force'],
   ['f', 'fit the trim on the sheet'],
   ['t', 'start a trial'],
+  ['v', 'strips or figures of a trial'],
   ['Space', 'mark this moment of a running trial'],
   ['.', 'stop the trial, after a question'],
   ['↑ ↓', 'move a number by the board’s step; with Shift by five'],

@@ -9,6 +9,7 @@ import { Button, Empty, Problem, Section, Verdict } from '../../ui/elements';
 import { loadNames, span, trimName } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { useFit } from '../trim/use-fit';
+import { LegFigures } from './leg-figures';
 import { Legs } from './legs';
 import { Logs } from './logs';
 import { StartDock } from './start-dock';
@@ -20,6 +21,8 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
   const trials = useInfiniteQuery(trialsQuery(rigId));
   const trims = useQuery(trimsQuery(rigId));
   const shown = id ?? trials.data?.[0]?.id;
+  const [figures, setFigures] = useState(false);
+  useActionKey('v', () => setFigures((was) => !was), []);
   const running = liveOn(trials.data?.find((x) => x.id === shown));
   const trial = useQuery({ ...trialQuery(shown ?? 0, running), enabled: shown !== undefined });
   if (!rig || !trials.data || !trims.data) return <p className="p-4 text-soft">Reading the trials …</p>;
@@ -30,8 +33,16 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
       <div className="flex min-h-0 flex-col overflow-hidden px-4 py-2.5">
         {t ? (
           <>
-            <TrialHeading trial={t} trim={trim ? `${trimName(trim)}${trim.number > 0 ? ` ${trim.name}` : ''}` : ''} />
-            <Strips key={t.id} trial={t} others={trials.data.filter((x) => x.id !== t.id && x.startedAt)} />
+            <TrialHeading trial={t} trim={trim ? `${trimName(trim)}${trim.number > 0 ? ` ${trim.name}` : ''}` : ''}>
+              <Button hint="v" className="ml-auto shrink-0" aria-pressed={figures} onClick={() => setFigures(!figures)}>
+                {figures ? 'Strips' : 'Figures'}
+              </Button>
+            </TrialHeading>
+            {figures ? (
+              <LegFigures trial={t} />
+            ) : (
+              <Strips key={t.id} trial={t} others={trials.data.filter((x) => x.id !== t.id && x.startedAt)} />
+            )}
           </>
         ) : (
           <Empty>
@@ -57,7 +68,7 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
   );
 }
 
-function TrialHeading({ trial, trim }: { trial: Trial; trim: string }) {
+function TrialHeading({ trial, trim, children }: { trial: Trial; trim: string; children: ReactNode }) {
   return (
     <header className="mb-1 flex items-baseline gap-3">
       <h1 className="text-[17px] font-semibold whitespace-nowrap">
@@ -72,6 +83,7 @@ function TrialHeading({ trial, trim }: { trial: Trial; trim: string }) {
         {trial.injected && <span className="text-soft"> · caused on purpose</span>}
         <span className="text-soft"> {trial.why && `· ${trial.why}`}</span>
       </p>
+      {children}
     </header>
   );
 }

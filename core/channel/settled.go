@@ -1,0 +1,101 @@
+package channel
+
+import (
+	"math"
+	"slices"
+
+	"zerokeel/core/series"
+	"zerokeel/core/settle"
+)
+
+// Settled is the value that a figure approached in a leg, with its standard deviation.
+type Settled struct {
+	Value float64 `json:"value"`
+	SD    float64 `json:"sd"`
+}
+
+// Half returns half the width of its 90 % interval.
+func (s Settled) Half() float64 { return settle.Estimate{SD: s.SD}.Half() }
+
+// What half an interval may be for a figure to count as settled: in kelvin, and of others as a share of the figure.
+const (
+	nearK     = 2.5
+	nearShare = 0.03
+)
+
+// HasSettled reports whether a figure's settled value is known well enough to be told without its doubt.
+func (f Figure) HasSettled() bool {
+	if f.Settled == nil {
+		return false
+	}
+	half := f.Settled.Half()
+	if f.Unit == "°C" || f.Unit == "K" {
+		return half <= nearK
+	}
+	return half <= nearShare*math.Abs(f.Settled.Value)
+}
+
+// Standard deviations of the room's temperature, in °C: measured, and as somebody entered it for the rig.
+const (
+	measuredRoomC = 0.3
+	enteredRoomC  = 1.5
+)
+
+// Above a limit of its window by this share of it, power is that of the boost window, and nothing has settled.
+const overLimit = 0.1
+
+// mostHeatedS is how long a leg, in seconds, needs the path of its heat to be known: after that it has settled without.
+const mostHeatedS = 3600.0
+
+// settled returns what a channel approached; nil where nothing can be told. A load that goes from core to core approaches
+// nothing.
+func (l Leg) settled(c Channel, samples Samples) *Settled {
+	own := samples[c.Key]
+	if l.Load.OneCore() || len(own) == 0 || l.boosts(samples[PackagePower]) {
+		return nil
+	}
+	most, held := l.Most[c.Key]
+	if !held {
+		most = math.Inf(1)
+	}
+	var e settle.Estimate
+	if c.Quantity == temperature && c.Key != Ambient && own[len(own)-1].T-own[0].T < mostHeatedS*1000 {
+		e = settle.Heated(own, c.Quantum, most, l.heating(samples))
+	} else {
+		e = settle.Of(own, c.Quantum, most)
+	}
+	if math.IsInf(e.SD, 1) || math.IsNaN(e.Value) {
+		return nil
+	}
+	return &Settled{e.Value, e.SD}
+}
+
+// heating gathers what drives the temperatures of a leg. Of several fans the one that turned fastest counts.
+func (l Leg) heating(samples Samples) settle.Heating {
+	h := settle.Heating{Power: samples[PackagePower], AmbientC: l.AmbientC, AmbientSD: enteredRoomC}
+	if values := present(samples[Ambient]); len(values) > 0 {
+		h.AmbientC, h.AmbientSD = average(values), measuredRoomC
+	}
+	fastest := 0.0
+	for key, list := range samples {
+		if values := present(list); Matches(FanSpeed, key) && len(values) > 0 {
+			if rpm := average(values); rpm > fastest {
+				fastest, h.Fan = rpm, list
+			}
+		}
+	}
+	return h
+}
+
+// boosts reports whether power stood above its sustained limit when the leg ended.
+func (l Leg) boosts(power []series.Sample) bool {
+	limit, held := l.Most[PackagePower]
+	if !held || len(power) == 0 {
+		return false
+	}
+	const lastMS = 10_000
+	end := power[len(power)-1].T
+	from, _ := slices.BinarySearchFunc(power, end-lastMS, func(s series.Sample, t int64) int { return int(s.T - t) })
+	values := present(power[from:])
+	return len(values) > 0 && average(values) > limit*(1+overLimit)
+}
