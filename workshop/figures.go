@@ -33,7 +33,8 @@ func (w *Workshop) FiguresOf(ctx context.Context, r *store.Rig, trim int64, kind
 	if err != nil {
 		return out, nil // its sheets have changed since, and say nothing of this trim
 	}
-	for key, limit := range map[string]float64{channel.Temperature: tuning.Limits.TemperatureC, channel.PackagePower: tuning.Limits.SustainedW} {
+	limits := &tuning.Limits
+	for key, limit := range map[string]float64{channel.Temperature: limits.TemperatureC, channel.PackagePower: limits.SustainedW} {
 		if !math.IsInf(limit, 1) {
 			out.Most[key] = limit
 		}
