@@ -52,6 +52,7 @@ const (
 	maxSocket    = 100 // socket paths are limited to 107 bytes
 	socketName   = "m.sock"
 	dataName     = "data"
+	tempName     = "tmp"
 )
 
 // Start runs a server and returns once it answers. It stops with the context's process, at the latest.
@@ -68,8 +69,13 @@ func Start(ctx context.Context, cfg Config) (*Server, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("start MariaDB: %w", err)
 	}
+	// A server that starts clears its folder of temporary files, whosever they are, so none shares one with another.
+	temp := filepath.Join(dir, tempName)
+	if err := os.MkdirAll(temp, 0o700); err != nil {
+		return nil, fmt.Errorf("start MariaDB: %w", err)
+	}
 	if cfg.member != nil {
-		if err := ownedByMember(dir); err != nil {
+		if err := errors.Join(ownedByMember(dir), ownedByMember(temp)); err != nil {
 			return nil, fmt.Errorf("start MariaDB: %w", err)
 		}
 	}
@@ -138,8 +144,8 @@ func (s *Server) install(ctx context.Context) error {
 	if err := os.RemoveAll(fresh); err != nil {
 		return fmt.Errorf("set up MariaDB: %w", err)
 	}
-	args := append([]string{"--no-defaults", "--datadir=" + fresh, "--skip-test-db", "--auth-root-authentication-method=normal",
-		"--skip-name-resolve", "--innodb-log-file-size=16M", "--innodb-buffer-pool-size=64M"}, s.asUser()...)
+	args := append([]string{"--no-defaults", "--datadir=" + fresh, "--tmpdir=" + s.temp(), "--skip-test-db",
+		"--auth-root-authentication-method=normal", "--skip-name-resolve", "--innodb-log-file-size=16M", "--innodb-buffer-pool-size=64M"}, s.asUser()...)
 	if out, err := exec.CommandContext(ctx, tool, args...).CombinedOutput(); err != nil {
 		return fmt.Errorf("set up MariaDB: %w\n%s", err, out)
 	}
@@ -148,6 +154,9 @@ func (s *Server) install(ctx context.Context) error {
 	}
 	return nil
 }
+
+// temp is the server's own folder of temporary files.
+func (s *Server) temp() string { return filepath.Join(s.cfg.Dir, tempName) }
 
 // asUser tells a server that root starts on whose behalf it runs. A member of a cluster is copied by a program that may not
 // write as root.
@@ -167,7 +176,7 @@ func (s *Server) args() []string {
 	if pool == "" {
 		pool = "64M"
 	}
-	args := append([]string{"--no-defaults", "--datadir=" + filepath.Join(s.cfg.Dir, dataName), "--socket=" + s.socket,
+	args := append([]string{"--no-defaults", "--datadir=" + filepath.Join(s.cfg.Dir, dataName), "--tmpdir=" + s.temp(), "--socket=" + s.socket,
 		"--pid-file=" + filepath.Join(s.cfg.Dir, "m.pid"), "--log-error=" + filepath.Join(s.cfg.Dir, "m.log"), "--skip-name-resolve",
 		"--skip-log-bin", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--performance-schema=OFF",
 		"--innodb-buffer-pool-size=" + pool, "--innodb-log-file-size=16M", "--max-allowed-packet=64M"}, s.asUser()...)

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"os"
+	"path/filepath"
 	"syscall"
 	"testing"
 
@@ -61,6 +62,30 @@ func TestKilledServerComesBack(t *testing.T) {
 	run(s, "DELETE FROM kept_rows WHERE n = 2")
 	if err := s.Drop(ctx, "kept"); err != nil {
 		t.Error(err)
+	}
+	if err := s.Stop(); err != nil {
+		t.Errorf("stop: %v", err)
+	}
+}
+
+// TestTemporaryFilesOfOthersStay: what another server has laid down for a while is not cleared away by one that starts.
+func TestTemporaryFilesOfOthersStay(t *testing.T) {
+	dir, err := os.MkdirTemp("", "zk")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = os.RemoveAll(dir) })
+	others := filepath.Join(os.TempDir(), "#sql-temptable-zk-1-0.MAI")
+	if err := os.WriteFile(others, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = os.Remove(others) })
+	s, err := mariadb.Start(t.Context(), mariadb.Config{Dir: dir})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := os.Stat(others); err != nil {
+		t.Errorf("after another server's start: %v", err)
 	}
 	if err := s.Stop(); err != nil {
 		t.Errorf("stop: %v", err)
