@@ -75,11 +75,12 @@ func TestTemporaryFilesOfOthersStay(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	others := filepath.Join(os.TempDir(), "#sql-temptable-zk-1-0.MAI")
+	shared := t.TempDir()
+	t.Setenv("TMPDIR", shared)
+	others := filepath.Join(shared, "#sql-temptable-zk-1-0.MAI")
 	if err := os.WriteFile(others, nil, 0o600); err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { _ = os.Remove(others) })
 	s, err := mariadb.Start(t.Context(), mariadb.Config{Dir: dir})
 	if err != nil {
 		t.Fatal(err)
