@@ -361,16 +361,19 @@ type HeldLeg struct {
 	TrimID  int64                  `db:"trim_id"`
 	Load    load.Kind              `db:"load_kind"`
 	SeenS   float64                `db:"seen_s"`
+	Cores   JSON[[]int]            `db:"cores"`
+	Running JSON[[]int]            `db:"running"` // cores that ran under the trim; unknown of trials of earlier versions
 	Figures JSON[[]channel.Figure] `db:"figures"`
 }
 
-// HeldLegs lists every leg of loads of a rig that held for at least so many seconds, oldest first.
+// HeldLegs lists every leg of loads of a rig that held for at least so many seconds, at full width and not held back to a
+// temperature, oldest first.
 func (s *Store) HeldLegs(ctx context.Context, rig int64, leastS float64) ([]HeldLeg, error) {
 	list := []HeldLeg{}
-	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.load_kind, l.seen_s, l.figures
+	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.load_kind, l.seen_s, l.cores, t.cores AS running, l.figures
 		FROM legs l JOIN trials t ON t.id = l.trial_id
-		WHERE t.rig_id = ? AND l.yardstick_id = '' AND l.seen_s >= ? AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, leastS,
-		verdict.Held)
+		WHERE t.rig_id = ? AND l.yardstick_id = '' AND l.seen_s >= ? AND l.width IN ('', 'widest') AND l.target_c = 0
+			AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, leastS, verdict.Held)
 	return list, known(err, "list the legs of rig %d that held", rig)
 }
 

@@ -167,7 +167,7 @@ func entriesOf(h *history) []VoltageEntry {
 	var out []VoltageEntry
 	for i := range h.records {
 		l := &h.records[i]
-		measured := l.figure(channel.DeliveredVoltage)
+		measured, _ := l.figure(channel.DeliveredVoltage)
 		if math.IsNaN(measured) {
 			continue
 		}
@@ -175,7 +175,7 @@ func entriesOf(h *history) []VoltageEntry {
 		if v, ok := enteredV(l.trim.Settings.V); ok {
 			e.EnteredV = &v
 		}
-		if v := l.figure(channel.RequestedVoltage); !math.IsNaN(v) {
+		if v, _ := l.figure(channel.RequestedVoltage); !math.IsNaN(v) {
 			e.RequestedV = &v
 		}
 		out = append(out, e)

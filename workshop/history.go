@@ -15,32 +15,44 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
+	"zerokeel/core/settle"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/store"
 )
 
-// settledS is how long a leg must have run for its means to be those of a settled machine, in seconds: warming up takes
-// minutes, and cooling down at a slow fan longer.
-var settledS = map[load.Kind]float64{load.Heavy: 240, load.Mixed: 240, load.Light: 240, load.Idle: 900}
+// meansS is how long a leg must have run, in seconds, for its means to stand for settled values that were never noted, as in
+// records of earlier versions: warming up takes minutes, and cooling down at a slow fan longer.
+var meansS = map[load.Kind]float64{load.Heavy: 240, load.Mixed: 240, load.Light: 240, load.Idle: 900}
 
-// leastSettledS is the least of settledS.
-const leastSettledS = 240
-
-// record is a leg that ran long enough to say how the machine settles, with the trim that it ran under.
+// record is a leg that says how the machine settles, with the trim that it ran under.
 type record struct {
 	store.HeldLeg
 	trim *store.Trim
 }
 
-// figure returns the mean of a leg's figure, NaN if it has none.
-func (r *record) figure(key string) float64 {
+// figure returns the settled value of a leg's figure and its standard deviation, NaN if it has none.
+func (r *record) figure(key string) (value, sd float64) {
 	for _, f := range r.Figures.V {
-		if f.Key == key {
-			return f.Mean
+		switch {
+		case f.Key != key:
+		case f.Settled != nil:
+			return f.Settled.Value, f.Settled.SD
+		case key == channel.Ambient || r.SeenS >= meansS[r.Load]:
+			return f.Mean, 0
 		}
 	}
-	return math.NaN()
+	return math.NaN(), 0
+}
+
+// tells reports whether a leg says how the machine settles: under a load that is forecast, on all the cores that run.
+func (r *record) tells() bool {
+	if _, forecast := meansS[r.Load]; !forecast || len(r.Running.V) > 0 && len(r.Cores.V) < len(r.Running.V) {
+		return false
+	}
+	w, _ := r.figure(channel.PackagePower)
+	c, _ := r.figure(channel.Temperature)
+	return !math.IsNaN(w) || !math.IsNaN(c)
 }
 
 // history is what a rig's trials have shown.
@@ -55,15 +67,17 @@ func (w *Workshop) history(ctx context.Context, rig int64) (*history, error) {
 	if h.trims, err = w.store.Trims(ctx, rig); err != nil {
 		return nil, err
 	}
-	legs, err := w.store.HeldLegs(ctx, rig, leastSettledS)
+	legs, err := w.store.HeldLegs(ctx, rig, settle.LeastS)
 	if err != nil {
 		return nil, err
 	}
 	for _, l := range legs {
-		least, told := settledS[l.Load]
 		at := slices.IndexFunc(h.trims, func(t store.Trim) bool { return t.ID == l.TrimID })
-		if told && l.SeenS >= least && at >= 0 {
-			h.records = append(h.records, record{l, &h.trims[at]})
+		if at < 0 {
+			continue
+		}
+		if r := (record{l, &h.trims[at]}); r.tells() {
+			h.records = append(h.records, r)
 		}
 	}
 	return h, nil
@@ -74,12 +88,14 @@ func (h *history) measured(ambientC float64) []forecast.Record {
 	out := make([]forecast.Record, len(h.records))
 	for i := range h.records {
 		l := &h.records[i]
-		r := forecast.Record{
-			Settings: l.trim.Settings.V, Load: l.Load, AmbientC: l.figure(channel.Ambient), MHz: l.figure(channel.MeanClock),
-			PackageW: l.figure(channel.PackagePower),
-			RequestV: l.figure(channel.RequestedVoltage), DeliveredV: l.figure(channel.DeliveredVoltage), HottestC: l.figure(channel.Temperature),
-			CoolantC: l.figure(channel.Coolant),
-		}
+		r := forecast.Record{Settings: l.trim.Settings.V, Load: l.Load}
+		r.AmbientC, _ = l.figure(channel.Ambient)
+		r.MHz, _ = l.figure(channel.MeanClock)
+		r.PackageW, r.SD.PackageW = l.figure(channel.PackagePower)
+		r.RequestV, r.SD.RequestV = l.figure(channel.RequestedVoltage)
+		r.DeliveredV, r.SD.DeliveredV = l.figure(channel.DeliveredVoltage)
+		r.HottestC, r.SD.HottestC = l.figure(channel.Temperature)
+		r.CoolantC, r.SD.CoolantC = l.figure(channel.Coolant)
 		if math.IsNaN(r.AmbientC) {
 			r.AmbientC = ambientC
 		}

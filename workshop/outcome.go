@@ -23,7 +23,7 @@ type Outcome struct {
 	Measured []MeasuredLoad
 }
 
-// Outcome returns what was forecast of a trim, and what was measured under it by legs that ran for long enough.
+// Outcome returns what was forecast of a trim, and what was measured under it by legs that say how the machine settles.
 func (w *Workshop) Outcome(ctx context.Context, id int64) (*Outcome, error) {
 	if err := may(ctx, look, 0); err != nil {
 		return nil, err
@@ -50,7 +50,7 @@ func (w *Workshop) Outcome(ctx context.Context, id int64) (*Outcome, error) {
 			}
 			m.Legs++
 			for _, key := range []string{channel.MeanClock, channel.PackagePower, channel.DeliveredVoltage, channel.Temperature, channel.Ambient} {
-				if x := l.figure(key); !math.IsNaN(x) {
+				if x, _ := l.figure(key); !math.IsNaN(x) {
 					figures[key] = append(figures[key], x)
 				}
 			}

@@ -187,6 +187,9 @@ func turnFigures(channels []Channel, samples Samples) []Figure {
 	across := series.Across(own, slices.Max[[]float64])
 	pair := clockPair(stat.Summarise(present(across)).Mean, lowest)
 	pair[0].reach(across)
+	if len(across) > 0 {
+		pair[0].Settled = inTurn(Of(MeanClock, 0), Samples{MeanClock: across})
+	}
 	return pair
 }
 

@@ -12,7 +12,7 @@ import (
 // warming is a leg under heavy load: power as told, the processor on its way to 80 °C in a room of 22 °C.
 func warming(seconds int, watts func(s int) float64) ([]channel.Channel, channel.Samples) {
 	r := rand.New(rand.NewPCG(8, 2))
-	keys := []string{channel.PackagePower, channel.Temperature, channel.Ambient, "speed.fan.1"}
+	keys := []string{channel.PackagePower, channel.Temperature, channel.Ambient, "speed.fan.1", "temperature.core.0", "temperature.core.1"}
 	samples, list := channel.Samples{}, []channel.Channel{}
 	for _, key := range keys {
 		list = append(list, channel.Of(key, 0.1))
@@ -21,7 +21,7 @@ func warming(seconds int, watts func(s int) float64) ([]channel.Channel, channel
 			switch key {
 			case channel.PackagePower:
 				values[s] = watts(s)
-			case channel.Temperature:
+			case channel.Temperature, "temperature.core.0", "temperature.core.1":
 				values[s] = 80 - 25*math.Exp(-float64(s)/70)
 			case channel.Ambient:
 				values[s] = 22
@@ -57,7 +57,8 @@ func TestFiguresSettle(t *testing.T) {
 		{"as usual", channel.Leg{Load: load.Heavy}, 240, flat, true},
 		{"held by its limit", channel.Leg{Load: load.Heavy, Most: map[string]float64{channel.PackagePower: 141}}, 240, flat, true},
 		{"too short", channel.Leg{Load: load.Heavy}, 90, flat, false},
-		{"from core to core", channel.Leg{Load: load.Light}, 240, flat, false},
+		{"from core to core", channel.Leg{Load: load.Light}, 240, flat, true},
+		{"from core to core, too short", channel.Leg{Load: load.Light}, 120, flat, false},
 		{"in the boost window", channel.Leg{Load: load.Heavy, Most: map[string]float64{channel.PackagePower: 125}}, 240, flat, false},
 		{"after it", channel.Leg{Load: load.Heavy, Most: map[string]float64{channel.PackagePower: 125}}, 240, func(s int) float64 {
 			return 125 + 60*math.Max(0, math.Min(1, float64(30-s)))

@@ -47,12 +47,14 @@ const overLimit = 0.1
 // mostHeatedS is how long a leg, in seconds, needs the path of its heat to be known: after that it has settled without.
 const mostHeatedS = 3600.0
 
-// settled returns what a channel approached; nil where nothing can be told. A load that goes from core to core approaches
-// nothing.
+// settled returns what a channel approached; nil where nothing can be told.
 func (l Leg) settled(c Channel, samples Samples) *Settled {
 	own := samples[c.Key]
-	if l.Load.OneCore() || len(own) == 0 || l.boosts(samples[PackagePower]) {
+	if len(own) == 0 || l.boosts(samples[PackagePower]) {
 		return nil
+	}
+	if l.Load.OneCore() && (c.Quantity != temperature || c.Key == Temperature) {
+		return inTurn(c, samples)
 	}
 	most, held := l.Most[c.Key]
 	if !held {
@@ -68,6 +70,35 @@ func (l Leg) settled(c Channel, samples Samples) *Settled {
 		return nil
 	}
 	return &Settled{e.Value, e.SD}
+}
+
+// inTurn returns what a channel approached under a load that goes from core to core. Each core shows figures of its own, so it is
+// the mean over all turns that counts; the processor's temperature moved meanwhile as that of the coolest core did, which stands
+// by and warms with what they share.
+func inTurn(c Channel, samples Samples) *Settled {
+	own := samples[c.Key]
+	if float64(own[len(own)-1].T-own[0].T) < settle.LeastS*1000 {
+		return nil
+	}
+	mean := average(present(own))
+	if c.Key != Temperature {
+		return &Settled{Value: mean}
+	}
+	var cores [][]series.Sample
+	for key, list := range samples {
+		if Matches(CoreTemperature, key) && len(list) > 0 {
+			cores = append(cores, list)
+		}
+	}
+	if len(cores) < 2 {
+		return nil
+	}
+	coolest := series.Across(cores, slices.Min[[]float64])
+	e := settle.Of(coolest, c.Quantum, math.Inf(1))
+	if math.IsInf(e.SD, 1) {
+		return nil
+	}
+	return &Settled{Value: mean + e.Value - average(present(coolest)), SD: e.SD}
 }
 
 // heating gathers what drives the temperatures of a leg. Of several fans the one that turned fastest counts.

@@ -26,7 +26,11 @@ type Record struct {
 	DeliveredV float64
 	HottestC   float64
 	CoolantC   float64
+	SD         Doubts
 }
+
+// Doubts are standard deviations of a record's figures beside what sensors do: of how far it still was from settled.
+type Doubts struct{ PackageW, RequestV, DeliveredV, HottestC, CoolantC float64 }
 
 // The unknowns of a rig, each zero for a machine that is exactly as its sheets say.
 const (
@@ -274,11 +278,11 @@ func residuals(set *part.Set, records []Record, tunings []machine.Tuning, theta 
 		}
 		settled[i] = at
 		for _, one := range []struct{ measured, predicted, sigma float64 }{
-			{r.PackageW, at.PackageW, sigmaWBase + sigmaWRel*r.PackageW},
-			{r.RequestV, at.RequestV, sigmaV},
-			{r.DeliveredV, at.DeliveredV, sigmaV},
-			{r.HottestC, at.HottestC, sigmaC},
-			{r.CoolantC, at.CoolantC, sigmaC},
+			{r.PackageW, at.PackageW, math.Hypot(sigmaWBase+sigmaWRel*r.PackageW, r.SD.PackageW)},
+			{r.RequestV, at.RequestV, math.Hypot(sigmaV, r.SD.RequestV)},
+			{r.DeliveredV, at.DeliveredV, math.Hypot(sigmaV, r.SD.DeliveredV)},
+			{r.HottestC, at.HottestC, math.Hypot(sigmaC, r.SD.HottestC)},
+			{r.CoolantC, at.CoolantC, math.Hypot(sigmaC, r.SD.CoolantC)},
 		} {
 			if math.IsNaN(one.measured) {
 				continue
