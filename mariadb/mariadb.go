@@ -145,7 +145,8 @@ func (s *Server) install(ctx context.Context) error {
 		return fmt.Errorf("set up MariaDB: %w", err)
 	}
 	args := append([]string{"--no-defaults", "--datadir=" + fresh, "--tmpdir=" + s.temp(), "--skip-test-db",
-		"--auth-root-authentication-method=normal", "--skip-name-resolve", "--innodb-log-file-size=16M", "--innodb-buffer-pool-size=64M"}, s.asUser()...)
+		"--auth-root-authentication-method=normal", "--skip-name-resolve", "--innodb-log-file-size=16M",
+		"--innodb-buffer-pool-size=64M"}, s.asUser()...)
 	if out, err := exec.CommandContext(ctx, tool, args...).CombinedOutput(); err != nil {
 		return fmt.Errorf("set up MariaDB: %w\n%s", err, out)
 	}
