@@ -63,9 +63,14 @@ func TestFromStockToAProvenChange(t *testing.T) {
 	for _, r := range c.Rows {
 		rows[r.Key] = r
 	}
-	for _, key := range []string{"power.package", "temperature.peak", "perWatt", "temperature.above"} {
+	for _, key := range []string{"power.package", "perWatt"} {
 		if r := rows[key]; !r.Shown || !r.Gain || r.Base.N != 3 {
 			t.Errorf("%s: %+v, want a gain that is shown", key, r)
+		}
+	}
+	for _, key := range []string{"temperature.peak", "temperature.above"} {
+		if r := rows[key]; r.Judged || r.Shown || r.Base.N != 3 {
+			t.Errorf("%s of runs of seconds: %+v, want it unjudged", key, r)
 		}
 	}
 	var telemetry api.Telemetry

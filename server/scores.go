@@ -43,7 +43,8 @@ func (s *Server) CompareTrims(c *echo.Context, id int64, params api.CompareTrims
 	if err != nil {
 		return err
 	}
-	out := api.Comparison{Base: x.Base, Trim: x.Trim, Rows: []api.ComparisonRow{}, Changes: nonNil(x.Changes)}
+	out := api.Comparison{Base: x.Base, Trim: x.Trim, Settled: each(x.Settled, apiSettledRow), Rows: []api.ComparisonRow{},
+		Changes: nonNil(x.Changes)}
 	for _, t := range x.Tables {
 		for i := range t.Rows {
 			out.Rows = append(out.Rows, apiComparisonRow(t.Yardstick, &t.Rows[i]))
@@ -53,12 +54,29 @@ func (s *Server) CompareTrims(c *echo.Context, id int64, params api.CompareTrims
 }
 
 func apiComparisonRow(yardstick string, r *workshop.ComparedRow) api.ComparisonRow {
-	out := api.ComparisonRow{Key: r.Key, Yardstick: yardstick, Label: r.Label, Unit: r.Unit, Better: api.ComparisonRowBetter(r.Better),
-		Base: apiSpread(&r.Base), Trim: apiSpread(&r.Other), Shown: r.Shown, Gain: r.Gain}
+	out := api.ComparisonRow{Key: r.Key, Yardstick: yardstick, Label: r.Label, Unit: r.Unit,
+		Better: api.ComparisonRowBetter(r.Better.Word()), Base: apiSpread(&r.Base), Trim: apiSpread(&r.Other), Judged: r.Judged, Shown: r.Shown,
+		Gain: r.Gain}
 	if r.Both() {
 		out.Absolute, out.Half, out.Percent = finite(r.Absolute), finite(r.Half), finite(r.Percent)
 	}
 	return out
+}
+
+func apiSettledRow(r *workshop.SettledRow) api.SettledRow {
+	out := api.SettledRow{Load: string(r.Load), Key: r.Key, Label: r.Label, Unit: r.Unit, Better: api.SettledRowBetter(r.Better.Word()),
+		Base: apiLevel(&r.Base), Trim: apiLevel(&r.Other), Judged: r.Judged, Shown: r.Shown, Gain: r.Gain}
+	if r.Both() {
+		out.Absolute, out.Half, out.Percent = finite(r.Absolute), finite(r.Half), finite(r.Percent)
+	}
+	return out
+}
+
+func apiLevel(l *workshop.SettledLevel) *api.SettledLevel {
+	if l.Legs == 0 {
+		return nil
+	}
+	return &api.SettledLevel{Legs: l.Legs, Value: l.Value, Half: l.Half()}
 }
 
 func apiSpread(x *workshop.ComparedSide) *api.Spread {

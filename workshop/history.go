@@ -11,6 +11,7 @@ import (
 	"golang.org/x/sync/singleflight"
 
 	"zerokeel/core/channel"
+	"zerokeel/core/compare"
 	"zerokeel/core/forecast"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
@@ -103,6 +104,17 @@ func (h *history) measured(ambientC float64) []forecast.Record {
 			r.MHz = 0
 		}
 		out[i] = r
+	}
+	return out
+}
+
+// legsUnder lists the legs that say how the machine settles under a trim.
+func (h *history) legsUnder(trim int64) []compare.Leg {
+	var out []compare.Leg
+	for i := range h.records {
+		if r := &h.records[i]; r.TrimID == trim {
+			out = append(out, compare.Leg{Load: r.Load, Figures: r.Figures.V})
+		}
 	}
 	return out
 }

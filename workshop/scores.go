@@ -60,6 +60,7 @@ func (w *Workshop) meanPoints(ctx context.Context, rig int64) (map[int64]float64
 type Comparison struct {
 	Base, Trim int64
 	Changes    []trim.Change
+	Settled    []compare.SettledRow // what legs of loads settled at
 	Tables     []Table
 }
 
@@ -69,8 +70,8 @@ type Table struct {
 	Rows      []compare.Row
 }
 
-// Compare returns what changed between two trims of a rig, by every yardstick that one of them was held against. Runs that
-// are spoilt do not count.
+// Compare returns what changed between two trims of a rig: where they settle under the loads that they were proven with, and by
+// every yardstick that one of them was held against. Runs that are spoilt do not count.
 func (w *Workshop) Compare(ctx context.Context, rig, base, other int64) (*Comparison, error) {
 	a, err := w.trimOfSeen(ctx, rig, base)
 	if err != nil {
@@ -88,7 +89,12 @@ func (w *Workshop) Compare(ctx context.Context, rig, base, other int64) (*Compar
 	if err != nil {
 		return nil, err
 	}
-	out := &Comparison{Base: base, Trim: other, Changes: trim.Diff(a.Settings.V, b.Settings.V)}
+	h, err := w.history(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	out := &Comparison{Base: base, Trim: other, Changes: trim.Diff(a.Settings.V, b.Settings.V),
+		Settled: compare.Settled(h.legsUnder(base), h.legsUnder(other))}
 	for _, y := range yardsticks {
 		rows := compare.Table(y.Yardstick, runsOf(scores, base, y.ID), runsOf(scores, other, y.ID))
 		if len(rows) > 0 {

@@ -25,6 +25,8 @@ type (
 	ColumnTarget = columns.Target
 	ComparedRow  = compare.Row
 	ComparedSide = compare.Side
+	SettledRow   = compare.SettledRow
+	SettledLevel = compare.Level
 )
 
 // Loads lists the loads.

@@ -3,6 +3,8 @@
 package compare
 
 import (
+	"math"
+
 	"zerokeel/core/channel"
 	"zerokeel/core/load"
 	"zerokeel/core/stat"
@@ -42,7 +44,22 @@ const (
 	Higher  Better = "higher"
 	Lower   Better = "lower"
 	Neither Better = "neither"
+	// Unjudged figures are shown, but no difference of theirs is claimed.
+	Unjudged Better = "unjudged"
 )
+
+// Word is Better as it is shown: of an unjudged figure neither is.
+func (b Better) Word() string {
+	if b == Unjudged {
+		return string(Neither)
+	}
+	return string(b)
+}
+
+// gains reports whether a difference that is shown is for the better.
+func (b Better) gains(d *stat.Difference) bool {
+	return d.Shown && (b == Higher && d.Absolute > 0 || b == Lower && d.Absolute < 0)
+}
 
 // measure is one row of a comparison: a figure of each run.
 type measure struct {
@@ -84,9 +101,10 @@ func measures(y yardstick.Yardstick) []measure {
 	}
 	list = append(list,
 		measure{channel.WallPower, "Wall power", "W", Lower, meanOf(channel.WallPower)},
-		measure{"temperature.peak", "Hottest core, peak", "°C", Lower, func(r *Run) (float64, bool) { return r.peak(channel.Temperature) }},
-		measure{channel.Temperature, "Hottest core, mean", "°C", Lower, meanOf(channel.Temperature)},
-		measure{channel.AboveAmbient, "Above ambient, mean", "K", Lower, above},
+		// A run of some seconds says how far a machine had warmed, not how warm it gets: heat is judged where it has settled.
+		measure{"temperature.peak", "Hottest core, peak", "°C", Unjudged, func(r *Run) (float64, bool) { return r.peak(channel.Temperature) }},
+		measure{channel.Temperature, "Hottest core, mean", "°C", Unjudged, meanOf(channel.Temperature)},
+		measure{channel.AboveAmbient, "Above ambient, mean", "K", Unjudged, above},
 		measure{channel.DeliveredVoltage, "Core voltage at load", "V", Neither, meanOf(channel.DeliveredVoltage)},
 	)
 	if !rest {
@@ -118,11 +136,16 @@ type Row struct {
 	Better           Better
 	Base, Other      Side
 	stat.Difference
-	Gain bool // the difference is shown, and for the better
+	Judged bool // whether Shown says anything
+	Gain   bool // the difference is shown, and for the better
 }
 
+// Both reports whether a row has runs on both sides, so that its difference means something.
+func (r *Row) Both() bool { return r.Base.N > 0 && r.Other.N > 0 }
+
 // Table compares the runs of one yardstick, row by row: the score first, then what was measured meanwhile. Rows that no run
-// tells are left out.
+// tells are left out. The score is judged alone; only where it differs are the others, and together, so that of all tables of
+// equals one in twenty at most claims any difference.
 func Table(y yardstick.Yardstick, base, other []Run) []Row {
 	var out []Row
 	for _, m := range measures(y) {
@@ -130,14 +153,38 @@ func Table(y yardstick.Yardstick, base, other []Run) []Row {
 		if r.Base.N+r.Other.N == 0 {
 			continue
 		}
-		if r.Base.N > 0 && r.Other.N > 0 {
+		if r.Both() {
 			r.Difference = stat.Welch(r.Base.Summary, r.Other.Summary)
-			r.Gain = r.Shown && (m.better == Higher && r.Absolute > 0 || m.better == Lower && r.Absolute < 0)
+			if r.Unit == "°C" {
+				r.Percent = math.NaN() // a share of degrees above the freezing of water says nothing
+			}
 		}
 		out = append(out, r)
+	}
+	if len(out) == 0 {
+		return nil
+	}
+	for i := range out {
+		out[i].Judged = out[i].Both() && out[i].Better != Unjudged && (i == 0 || out[0].Shown)
+	}
+	stepDown(out[1:], func(r *Row) (*stat.Difference, bool) { return &r.Difference, r.Judged })
+	for i := range out {
+		out[i].Gain = out[i].Better.gains(&out[i].Difference)
 	}
 	return out
 }
 
-// Both reports whether a row has runs on both sides, so that its difference means something.
-func (r *Row) Both() bool { return r.Base.N > 0 && r.Other.N > 0 }
+// stepDown judges rows together; what is not judged shows nothing.
+func stepDown[R any](rows []R, of func(*R) (d *stat.Difference, judged bool)) {
+	var together []*stat.Difference
+	var p []float64
+	for i := range rows {
+		d, judged := of(&rows[i])
+		if d.Shown = false; judged {
+			together, p = append(together, d), append(p, d.P)
+		}
+	}
+	for i, shown := range stat.StepDown(p) {
+		together[i].Shown = shown
+	}
+}

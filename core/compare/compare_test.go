@@ -2,6 +2,7 @@ package compare_test
 
 import (
 	"fmt"
+	"math"
 	"testing"
 
 	"zerokeel/core/channel"
@@ -38,15 +39,18 @@ func TestTable(t *testing.T) {
 		"score":              {1000, true, true},
 		"perWatt":            {21000./160 - 100, true, true},
 		channel.PackagePower: {-40, true, true},
-		channel.Temperature:  {-10, true, true},
-		"temperature.peak":   {-10, true, true},
-		channel.AboveAmbient: {-12, true, true},
+		channel.Temperature:  {-10, false, false}, // a run of seconds: heat is not judged
+		"temperature.peak":   {-10, false, false},
+		channel.AboveAmbient: {-12, false, false},
 	}
 	rows := compare.Table(yard(t, "all-core"), base, other)
 	for _, r := range rows {
 		w, ok := want[r.Key]
 		if !ok || !r.Both() || r.Shown != w.shown || r.Gain != w.gain || r.Absolute < w.difference-0.01 || r.Absolute > w.difference+0.01 {
 			t.Errorf("%s: %+v, want %+v", r.Key, r.Difference, w)
+		}
+		if math.IsNaN(r.Percent) != (r.Unit == "°C") {
+			t.Errorf("%s: %g %% of %s", r.Key, r.Percent, r.Unit)
 		}
 		delete(want, r.Key)
 	}
@@ -56,6 +60,12 @@ func TestTable(t *testing.T) {
 	for _, r := range compare.Table(yard(t, "all-core"), other, base) {
 		if r.Gain {
 			t.Errorf("%s: worse the other way, and yet a gain", r.Key)
+		}
+	}
+	same := runs(20000, 160, 70, 24, -0.002, 0.0005, 0.002)
+	for _, r := range compare.Table(yard(t, "all-core"), base, same) {
+		if r.Shown || r.Gain || r.Judged != (r.Key == "score") {
+			t.Errorf("%s: no difference of the score, and yet it is judged %t, shown %t", r.Key, r.Judged, r.Shown)
 		}
 	}
 	for _, r := range compare.Table(yard(t, "all-core"), base[:1], other[:1]) {

@@ -4,7 +4,9 @@
 package stat
 
 import (
+	"cmp"
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/stat"
 	"gonum.org/v1/gonum/stat/distuv"
@@ -45,13 +47,14 @@ func Summarise(runs []float64) Summary {
 type Difference struct {
 	Absolute, Half float64
 	Percent        float64 // of the first mean, NaN when that is zero
+	P              float64 // of a difference as large as this, or larger, between equals; 1 where nothing can be said
 	Shown          bool
 }
 
 // Welch compares two summaries without assuming equal spread: B. L. Welch, Biometrika 34 (1947). Where one side
 // has fewer than two runs the interval is infinite and no difference is shown.
 func Welch(first, second Summary) Difference {
-	d := Difference{Absolute: second.Mean - first.Mean, Half: math.Inf(1), Percent: math.NaN()}
+	d := Difference{Absolute: second.Mean - first.Mean, Half: math.Inf(1), Percent: math.NaN(), P: 1}
 	if first.Mean != 0 {
 		d.Percent = 100 * d.Absolute / math.Abs(first.Mean)
 	}
@@ -62,9 +65,13 @@ func Welch(first, second Summary) Difference {
 	switch {
 	case a+b == 0:
 		d.Half = 0
+		if d.Absolute != 0 {
+			d.P = 0
+		}
 	default:
 		freedom := (a + b) * (a + b) / (a*a/float64(first.N-1) + b*b/float64(second.N-1))
 		d.Half = tQuantile(freedom) * math.Sqrt(a+b)
+		d.P = 2 * distuv.StudentsT{Mu: 0, Sigma: 1, Nu: freedom}.Survival(math.Abs(d.Absolute)/math.Sqrt(a+b))
 	}
 	d.Shown = math.Abs(d.Absolute) > d.Half
 	return d
@@ -72,6 +79,24 @@ func Welch(first, second Summary) Difference {
 
 func tQuantile(freedom float64) float64 {
 	return distuv.StudentsT{Mu: 0, Sigma: 1, Nu: freedom}.Quantile(0.5 + Confidence/2)
+}
+
+// StepDown reports which of several differences are shown together, given the P of each, so that of all such lists about equals
+// one in twenty at most shows any: S. Holm, Scandinavian Journal of Statistics 6 (1979).
+func StepDown(p []float64) []bool {
+	order := make([]int, len(p))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(p[a], p[b]) })
+	shown := make([]bool, len(p))
+	for rank, i := range order {
+		if !(p[i] <= (1-Confidence)/float64(len(p)-rank)) {
+			break
+		}
+		shown[i] = true
+	}
+	return shown
 }
 
 // SteadyFrom returns the index at which a run's warm-up ends, by the MSER rule (White, Simulation 69, 1997): the

@@ -291,6 +291,27 @@ func (e SettingType) Valid() bool {
 	}
 }
 
+// Defines values for SettledRowBetter.
+const (
+	SettledRowBetterHigher  SettledRowBetter = "higher"
+	SettledRowBetterLower   SettledRowBetter = "lower"
+	SettledRowBetterNeither SettledRowBetter = "neither"
+)
+
+// Valid indicates whether the value is a known member of the SettledRowBetter enum.
+func (e SettledRowBetter) Valid() bool {
+	switch e {
+	case SettledRowBetterHigher:
+		return true
+	case SettledRowBetterLower:
+		return true
+	case SettledRowBetterNeither:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for StartTrialRequestPurpose.
 const (
 	StartTrialRequestPurposeProof StartTrialRequestPurpose = "proof"
@@ -545,7 +566,10 @@ type Comparison struct {
 	Base    int64           `json:"base"`
 	Changes []Change        `json:"changes"`
 	Rows    []ComparisonRow `json:"rows"`
-	Trim    int64           `json:"trim"`
+
+	// Settled where the trims settle under the loads that they were proven with
+	Settled []SettledRow `json:"settled"`
+	Trim    int64        `json:"trim"`
 }
 
 // ComparisonRow defines model for ComparisonRow.
@@ -558,7 +582,10 @@ type ComparisonRow struct {
 	Gain bool `json:"gain"`
 
 	// Half half of the 95% interval
-	Half    *float64 `json:"half"`
+	Half *float64 `json:"half"`
+
+	// Judged whether anything is claimed of the difference: of heat in a run of seconds nothing is, and of the rest where the score differs
+	Judged  bool     `json:"judged"`
 	Key     string   `json:"key"`
 	Label   string   `json:"label"`
 	Percent *float64 `json:"percent"`
@@ -1243,6 +1270,37 @@ type Settled struct {
 	Near  bool    `json:"near"`
 	Value float64 `json:"value"`
 }
+
+// SettledLevel defines model for SettledLevel.
+type SettledLevel struct {
+	Half  float64 `json:"half"`
+	Legs  int     `json:"legs"`
+	Value float64 `json:"value"`
+}
+
+// SettledRow defines model for SettledRow.
+type SettledRow struct {
+	Absolute *float64         `json:"absolute"`
+	Base     *SettledLevel    `json:"base"`
+	Better   SettledRowBetter `json:"better"`
+	Gain     bool             `json:"gain"`
+
+	// Half half of the 95% interval, with what one day differs from another
+	Half *float64 `json:"half"`
+
+	// Judged degrees that do not go from the room's are not
+	Judged  bool          `json:"judged"`
+	Key     string        `json:"key"`
+	Label   string        `json:"label"`
+	Load    string        `json:"load"`
+	Percent *float64      `json:"percent"`
+	Shown   bool          `json:"shown"`
+	Trim    *SettledLevel `json:"trim"`
+	Unit    string        `json:"unit"`
+}
+
+// SettledRowBetter defines model for SettledRow.Better.
+type SettledRowBetter string
 
 // Spread defines model for Spread.
 type Spread struct {

@@ -2090,6 +2090,8 @@ export interface components {
             /** Format: int64 */
             trim: number;
             changes: components["schemas"]["Change"][];
+            /** @description where the trims settle under the loads that they were proven with */
+            settled: components["schemas"]["SettledRow"][];
             rows: components["schemas"]["ComparisonRow"][];
         };
         ComparisonRow: {
@@ -2110,10 +2112,42 @@ export interface components {
             half: number | null;
             /** Format: double */
             percent: number | null;
+            /** @description whether anything is claimed of the difference: of heat in a run of seconds nothing is, and of the rest where the score differs */
+            judged: boolean;
             /** @description the difference is larger than the noise */
             shown: boolean;
             /** @description and it is for the better */
             gain: boolean;
+        };
+        SettledRow: {
+            load: string;
+            key: string;
+            label: string;
+            unit: string;
+            /** @enum {string} */
+            better: "higher" | "lower" | "neither";
+            base: components["schemas"]["SettledLevel"] | null;
+            trim: components["schemas"]["SettledLevel"] | null;
+            /** Format: double */
+            absolute: number | null;
+            /**
+             * Format: double
+             * @description half of the 95% interval, with what one day differs from another
+             */
+            half: number | null;
+            /** Format: double */
+            percent: number | null;
+            /** @description degrees that do not go from the room's are not */
+            judged: boolean;
+            shown: boolean;
+            gain: boolean;
+        };
+        SettledLevel: {
+            legs: number;
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            half: number;
         };
         Spread: {
             n: number;

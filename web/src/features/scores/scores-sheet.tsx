@@ -5,7 +5,9 @@ import { comparisonQuery, scoresQuery, settingsQuery, trimsQuery, useRig, yardst
 import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { decimalsOf, num, signed, trimName, value } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
+import { Meaning } from './meaning';
 import { OtherScores } from './other-scores';
+import { Settled } from './settled';
 
 type Row = Schemas['ComparisonRow'];
 type Spread = Schemas['Spread'];
@@ -52,6 +54,17 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
   const yardsticks = useQuery(yardsticksQuery);
   const settings = useQuery(settingsQuery(rig));
   const rows = comparison.data?.rows ?? [];
+  const levels = comparison.data?.settled ?? [];
+  // The heaviest load stands before the scores, the others after them.
+  const settled = [...new Set(levels.map((r) => r.load))].map((load) => (
+    <Settled
+      key={load}
+      load={load}
+      rows={levels.filter((r) => r.load === load)}
+      base={trimName(base)}
+      trim={trimName(trim)}
+    />
+  ));
   return (
     <SheetWithDock
       dock={
@@ -82,10 +95,11 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
         </>
       }
     >
-      <Heading note="each run a dot, the mean a bar with its 95 % interval">
+      <Heading note="of scores each run is a dot, the mean a bar with its 95 % interval">
         {trimName(trim)} {trim.number > 0 && trim.name} against {trimName(base)}
       </Heading>
       <Problem error={comparison.error} />
+      {settled.slice(0, 1)}
       {yardsticks.data?.map((y) => {
         const own = rows.filter((r) => r.yardstick === y.id);
         return (
@@ -101,6 +115,7 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
           )
         );
       })}
+      {settled.slice(1)}
     </SheetWithDock>
   );
 }
@@ -182,7 +197,7 @@ function Yardstick({
             <th className="right w-[100px]">{trim}</th>
             <th className="right w-[86px]">Change</th>
             <th className="right w-[64px]">%</th>
-            <th className="w-[110px]" />
+            <th className="w-[150px]" />
           </tr>
         </thead>
         <tbody>
@@ -213,18 +228,14 @@ function ComparisonLine({ row }: { row: Row }) {
       </td>
       <td className="right num">{row.percent == null ? '' : signed(row.percent, 1)}</td>
       <td className="pl-3 text-[13px] whitespace-nowrap">
-        <Meaning row={row} />
+        <Meaning
+          missing={!row.base || !row.trim ? 'no runs of one' : row.half == null ? 'one run proves little' : ''}
+          doubtful={row.judged ? '' : row.unit === 'K' || row.unit === '°C' ? 'not settled in a run' : 'not judged'}
+          row={row}
+        />
       </td>
     </tr>
   );
-}
-
-function Meaning({ row }: { row: Row }) {
-  if (!row.base || !row.trim) return <span className="text-soft">no runs of one</span>;
-  if (row.half == null) return <span className="text-soft">one run proves little</span>;
-  if (!row.shown) return <span className="text-soft">no difference shown</span>;
-  if (row.better === 'neither') return <span>differs</span>;
-  return row.gain ? <span className="text-held">● better</span> : <span className="text-caution">✕ worse</span>;
 }
 
 const width = 200;

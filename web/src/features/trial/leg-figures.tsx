@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
 import type { Schemas, Trial } from '../../api/client';
 import { yardsticksQuery } from '../../api/queries';
 import { decimalsOf, loadNames, num, span } from '../../ui/format';
@@ -6,14 +7,17 @@ import { decimalsOf, loadNames, num, span } from '../../ui/format';
 type Figure = Schemas['Figure'];
 
 /** What each leg came to: the settled value of every figure large, its course from lowest to highest below it. */
-export function LegFigures({ trial }: { trial: Trial }) {
+export function LegFigures({ trial, children }: { trial: Trial; children: ReactNode }) {
   const yardsticks = useQuery(yardsticksQuery);
   const legs = trial.legs.filter((l) => l.figures.length > 0);
-  if (legs.length === 0) return <p className="text-soft">No leg has ended yet; its figures come with its verdict.</p>;
   const rows = new Map<string, Figure>();
   for (const leg of legs) for (const f of leg.figures) if (!rows.has(f.key)) rows.set(f.key, f);
   return (
     <div className="min-h-0 flex-1 overflow-auto">
+      <p className="mb-1 flex h-[22px] items-center gap-3 text-[13px]">
+        {children}
+        {legs.length === 0 && <span className="text-soft">No leg has ended yet; figures come with its verdict.</span>}
+      </p>
       <table className="table-thin" data-figures="">
         <thead>
           <tr>

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { type ReactNode, useEffect, useMemo, useRef, useState } from 'react';
 import type { Schemas, Trial } from '../../api/client';
 import { liveOn, telemetryQuery, type View } from '../../api/queries';
 import { decimalsOf } from '../../ui/format';
@@ -11,7 +11,7 @@ type Channel = Schemas['ChannelSeries'];
 type Telemetry = Schemas['Telemetry'];
 
 /** The strips of a trial over one time axis, while it runs and afterwards. */
-export function Strips({ trial, others }: { trial: Trial; others: Trial[] }) {
+export function Strips({ trial, others, children }: { trial: Trial; others: Trial[]; children: ReactNode }) {
   const [chosen, setChosen] = useState<View>();
   const [above, setAbove] = useState(false);
   const [overlaid, setOverlaid] = useState<number>();
@@ -68,7 +68,9 @@ export function Strips({ trial, others }: { trial: Trial; others: Trial[] }) {
             others={others}
             overlaid={overlaid}
             onOverlay={setOverlaid}
-          />
+          >
+            {children}
+          </ViewBar>
           {strips.map((s, i) => (
             <div key={s.title}>
               <Strip

@@ -33,15 +33,15 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
       <div className="flex min-h-0 flex-col overflow-hidden px-4 py-2.5">
         {t ? (
           <>
-            <TrialHeading trial={t} trim={trim ? `${trimName(trim)}${trim.number > 0 ? ` ${trim.name}` : ''}` : ''}>
-              <Button hint="v" className="ml-auto shrink-0" aria-pressed={figures} onClick={() => setFigures(!figures)}>
-                {figures ? 'Strips' : 'Figures'}
-              </Button>
-            </TrialHeading>
+            <TrialHeading trial={t} trim={trim ? `${trimName(trim)}${trim.number > 0 ? ` ${trim.name}` : ''}` : ''} />
             {figures ? (
-              <LegFigures trial={t} />
+              <LegFigures trial={t}>
+                <OtherView title="Strips" onClick={() => setFigures(false)} />
+              </LegFigures>
             ) : (
-              <Strips key={t.id} trial={t} others={trials.data.filter((x) => x.id !== t.id && x.startedAt)} />
+              <Strips key={t.id} trial={t} others={trials.data.filter((x) => x.id !== t.id && x.startedAt)}>
+                <OtherView title="Figures" onClick={() => setFigures(true)} />
+              </Strips>
             )}
           </>
         ) : (
@@ -68,7 +68,21 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
   );
 }
 
-function TrialHeading({ trial, trim, children }: { trial: Trial; trim: string; children: ReactNode }) {
+/** Shows the trial the other way: as strips over time, or as what each leg came to. */
+function OtherView({ title, onClick }: { title: string; onClick: () => void }) {
+  return (
+    <button
+      type="button"
+      className="border border-ink bg-sheet px-1.5 leading-[18px] hover:bg-tint-1"
+      title={`${title} (v)`}
+      onClick={onClick}
+    >
+      {title}
+    </button>
+  );
+}
+
+function TrialHeading({ trial, trim }: { trial: Trial; trim: string }) {
   return (
     <header className="mb-1 flex items-baseline gap-3">
       <h1 className="text-[17px] font-semibold whitespace-nowrap">
@@ -83,7 +97,6 @@ function TrialHeading({ trial, trim, children }: { trial: Trial; trim: string; c
         {trial.injected && <span className="text-soft"> · caused on purpose</span>}
         <span className="text-soft"> {trial.why && `· ${trial.why}`}</span>
       </p>
-      {children}
     </header>
   );
 }

@@ -1,3 +1,4 @@
+import type { ReactNode } from 'react';
 import { useHotkeys } from 'react-hotkeys-hook';
 import type { Trial } from '../../api/client';
 import type { View } from '../../api/queries';
@@ -48,6 +49,8 @@ interface ViewBarProps {
   others: Trial[];
   overlaid?: number;
   onOverlay: (trial?: number) => void;
+  /** What leads to another view of the trial. */
+  children: ReactNode;
 }
 
 /** What part of the trial is shown, and how. */
@@ -62,6 +65,7 @@ export function ViewBar({
   others,
   overlaid,
   onOverlay,
+  children,
 }: ViewBarProps) {
   const button = 'border border-line bg-sheet px-1.5 leading-[18px] disabled:text-line';
   return (
@@ -121,6 +125,7 @@ export function ViewBar({
       >
         CSV
       </a>
+      {children}
       <span className="ml-auto flex items-center gap-3">
         {above !== undefined && (
           <label className="flex items-center gap-1" title="Degrees above ambient">

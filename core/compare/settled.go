@@ -1,0 +1,156 @@
+package compare
+
+import (
+	"math"
+	"slices"
+
+	"gonum.org/v1/gonum/stat/distuv"
+
+	"zerokeel/core/channel"
+	"zerokeel/core/load"
+	"zerokeel/core/stat"
+)
+
+// Leg is what a leg of a trial came to.
+type Leg struct {
+	Load    load.Kind
+	Figures []channel.Figure
+}
+
+// Level is where legs under one trim settled: their mean with its standard deviation.
+type Level struct {
+	Legs      int
+	Value, SD float64
+}
+
+// Half returns half the width of the 95 % interval.
+func (l Level) Half() float64 { return z95 * l.SD }
+
+// z95 is the half width of a 95 % interval in standard deviations.
+var z95 = distuv.UnitNormal.Quantile(0.5 + stat.Confidence/2)
+
+// SettledRow is what a figure settles at under a load on both sides. Difference is of Other less Base; it is zero where a side
+// has no leg that tells.
+type SettledRow struct {
+	Load             load.Kind
+	Key, Label, Unit string
+	Better           Better
+	Base, Other      Level
+	stat.Difference
+	Judged bool // whether Shown says anything: a temperature that nobody corrected for its room is not judged
+	Gain   bool // the difference is shown, and for the better
+}
+
+// Both reports whether both sides tell of a row.
+func (r *SettledRow) Both() bool { return r.Base.Legs > 0 && r.Other.Legs > 0 }
+
+// settles is a figure by which trims are compared once settled. day is the standard deviation of what one day differs from another
+// under the same trim: in the figure's unit, or as a share of it.
+type settles struct {
+	key    string
+	better Better
+	day    float64
+	share  bool
+}
+
+var settling = []settles{
+	{channel.AboveAmbient, Lower, 0.7, false}, // K: the room's draughts, paste and dust
+	{channel.Temperature, Neither, 0.7, false},
+	{channel.PackagePower, Lower, 0.007, true},
+	{channel.WallPower, Lower, 0.01, true},
+	{channel.MeanClock, Higher, 0.003, true},
+	{channel.DeliveredVoltage, Neither, 0.002, false}, // V
+	{channel.FanSpeed, Lower, 0.03, true},
+}
+
+// compared lists the loads under which trims are compared, and in this order.
+var compared = []load.Kind{load.Heavy, load.Mixed, load.Light, load.Idle}
+
+// Settled compares where two trims settle, load by load. A difference is shown where it is so by Holm's step-down over all rows
+// that are judged, so that of all comparisons of equals one in twenty shows any.
+func Settled(base, other []Leg) []SettledRow {
+	var out []SettledRow
+	for _, kind := range compared {
+		for _, key := range keysOf(kind, base, other) {
+			out = append(out, settledRow(kind, key, base, other))
+		}
+	}
+	stepDown(out, func(r *SettledRow) (*stat.Difference, bool) { return &r.Difference, r.Judged && r.Both() })
+	for i := range out {
+		out[i].Gain = out[i].Better.gains(&out[i].Difference)
+	}
+	return out
+}
+
+// keysOf lists the figures of a load that both sides tell of, or one where the other tells nothing of it, in the order of
+// settling.
+func keysOf(kind load.Kind, sides ...[]Leg) []string {
+	var out []string
+	for _, s := range settling {
+		var keys []string
+		for _, legs := range sides {
+			for i := range legs {
+				for _, f := range legs[i].Figures {
+					if legs[i].Load == kind && f.Settled != nil && channel.Matches(s.key, f.Key) && !slices.Contains(keys, f.Key) {
+						keys = append(keys, f.Key)
+					}
+				}
+			}
+		}
+		slices.Sort(keys)
+		out = append(out, keys...)
+	}
+	return out
+}
+
+func settledRow(kind load.Kind, key string, base, other []Leg) SettledRow {
+	s := settling[slices.IndexFunc(settling, func(s settles) bool { return channel.Matches(s.key, key) })]
+	def := channel.Of(key, 0)
+	r := SettledRow{Load: kind, Key: key, Label: def.Label, Unit: def.Unit, Better: s.better, Judged: s.key != channel.Temperature,
+		Base: level(kind, key, base), Other: level(kind, key, other)}
+	if !r.Both() {
+		return r
+	}
+	day := s.day
+	if s.share {
+		day *= math.Abs(r.Base.Value+r.Other.Value) / 2
+	}
+	sd := math.Hypot(math.Hypot(r.Base.SD, r.Other.SD), day*math.Sqrt(1/float64(r.Base.Legs)+1/float64(r.Other.Legs)))
+	r.Difference = stat.Difference{Absolute: r.Other.Value - r.Base.Value, Half: z95 * sd, Percent: math.NaN(), P: 1}
+	if sd > 0 {
+		r.P = 2 * distuv.UnitNormal.Survival(math.Abs(r.Absolute)/sd)
+	}
+	if r.Base.Value != 0 && def.Unit != "°C" {
+		r.Percent = 100 * r.Absolute / math.Abs(r.Base.Value)
+	}
+	return r
+}
+
+// level sums up the legs of a load: each counts by how surely it settled, and the doubt of the mean is no less than what the
+// legs differ by.
+func level(kind load.Kind, key string, legs []Leg) Level {
+	var values, weights []float64
+	for i := range legs {
+		for _, f := range legs[i].Figures {
+			if legs[i].Load == kind && f.Key == key && f.Settled != nil {
+				values = append(values, f.Settled.Value)
+				weights = append(weights, 1/math.Max(1e-12, f.Settled.SD*f.Settled.SD))
+			}
+		}
+	}
+	n := len(values)
+	if n == 0 {
+		return Level{Value: math.NaN(), SD: math.Inf(1)}
+	}
+	sum, mean := 0.0, 0.0
+	for i, w := range weights {
+		sum += w
+		mean += w * values[i]
+	}
+	mean /= sum
+	sd := math.Sqrt(1 / sum)
+	if n > 1 {
+		sd = math.Max(sd, stat.Summarise(values).SD/math.Sqrt(float64(n)))
+	}
+	return Level{Legs: n, Value: mean, SD: sd}
+}

@@ -1,0 +1,13 @@
+interface Judged {
+  better: string;
+  shown: boolean;
+  gain: boolean;
+}
+
+/** What a difference means, in words and marks: first what is missing for one, then why it is not judged. */
+export function Meaning({ missing, doubtful, row }: { missing: string; doubtful: string; row: Judged }) {
+  if (missing || doubtful) return <span className="text-soft">{missing || doubtful}</span>;
+  if (!row.shown) return <span className="text-soft">no difference shown</span>;
+  if (row.better === 'neither') return <span>differs</span>;
+  return row.gain ? <span className="text-held">● better</span> : <span className="text-caution">✕ worse</span>;
+}
