@@ -16,8 +16,10 @@ func ended(kind load.Kind, kelvin, watts, mhz, volts, sd float64) compare.Leg {
 		// The mean tells how warm the leg began, and must not count.
 		return channel.Figure{Key: key, Mean: value - 20, Peak: value + 5, Settled: &channel.Settled{Value: value, SD: sd}}
 	}
-	return compare.Leg{Load: kind, Figures: []channel.Figure{figure(channel.AboveAmbient, kelvin, sd), figure(channel.Temperature, kelvin+24, sd),
-		figure(channel.PackagePower, watts, 0.3), figure(channel.MeanClock, mhz, 1), figure(channel.DeliveredVoltage, volts, 0.001)}}
+	return compare.Leg{Load: kind, Figures: []channel.Figure{
+		figure(channel.AboveAmbient, kelvin, sd), figure(channel.Temperature, kelvin+24, sd), figure(channel.PackagePower, watts, 0.3),
+		figure(channel.MeanClock, mhz, 1), figure(channel.DeliveredVoltage, volts, 0.001),
+	}}
 }
 
 // TestSettled: what is compared is where figures settle; raw degrees are never judged, and a side without legs claims nothing.
