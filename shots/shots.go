@@ -8,7 +8,6 @@ import (
 	"path/filepath"
 
 	"github.com/go-rod/rod"
-	"github.com/go-rod/rod/lib/input"
 
 	"zerokeel/browser"
 )
@@ -31,12 +30,8 @@ var list = []shot{
 	{name: "trial", path: "/rig/1/trial/5", wait: ".uplot canvas"},
 	{name: "trial-failed", path: "/rig/1/trial/7", wait: ".uplot canvas"},
 	{name: "scores", path: "/rig/1/scores", wait: "[data-comparison]"},
-	{name: "finder", path: "/rig/1/trim", wait: "[data-group]", prepare: func(p *rod.Page) error {
-		if err := p.Keyboard.Type(input.Slash); err != nil {
-			return err
-		}
-		_, err := p.Timeout(browser.Timeout).Element("[cmdk-item]")
-		return err
+	{name: "figures", path: "/rig/1/trial/1", wait: ".uplot canvas", prepare: func(p *rod.Page) error {
+		return click(p, "main button", "Figures")
 	}},
 	{name: "audit", path: "/rig/4/rig", wait: "table"},
 	{name: "ratios", path: "/rig/4/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "clocks") }},
