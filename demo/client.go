@@ -4,11 +4,11 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"strings"
-	"time"
 
 	"zerokeel/server/api"
 )
@@ -57,11 +57,15 @@ func (c *client) setBoard(ctx context.Context, rig int64, address, user, passwor
 		api.UpdateRigRequest{Firmware: &api.FirmwareAccess{Address: address, User: &user, Password: &password}}, nil)
 }
 
-// untilLinked waits until a rig is linked, or until it is not.
-func (c *client) untilLinked(ctx context.Context, rig int64, linked bool) error {
-	ctx, cancel := context.WithTimeout(ctx, time.Minute)
+// untilLinked waits until a rig is linked, or until it is not, for as long as the process that links it, where one is named, does not
+// fail.
+func (c *client) untilLinked(ctx context.Context, rig int64, linked bool, by *process) error {
+	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
 	if err := until(ctx, func() (bool, error) {
+		if by != nil && by.failed() {
+			return false, errors.New("its process does not start; its log is " + by.log)
+		}
 		var r api.Rig
 		err := c.call(ctx, "GET", fmt.Sprintf("/api/rigs/%d", rig), nil, &r)
 		return r.Linked == linked, err

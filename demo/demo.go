@@ -167,7 +167,7 @@ func (d *demo) run(ctx context.Context) error {
 	if d.agent == nil {
 		d.startAgent()
 	}
-	if err := api.untilLinked(ctx, d.state.Rigs[stories[0].standin], true); err != nil {
+	if err := api.untilLinked(ctx, d.state.Rigs[stories[0].standin], true, d.standin(stories[0].standin)); err != nil {
 		return err
 	}
 	_, _ = fmt.Fprintf(d.opt.Out, "Zero Keel is ready at %s\n", d.address)
@@ -213,9 +213,20 @@ func (d *demo) startAgent() {
 	d.agent = d.start("agent", "agent", "--server", d.address, "--token", d.state.HereToken, "--state", filepath.Join(d.opt.Dir, "agent"))
 }
 
+// standin returns the process of a stand-in.
+func (d *demo) standin(name string) *process {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.standins[name]
+}
+
+// patience is how long the demo waits for what its processes do. They take as long as the computer needs for them, so this ends
+// only what hangs.
+const patience = 10 * time.Minute
+
 // await waits until the server answers.
 func (d *demo) await(ctx context.Context) error {
-	ctx, cancel := context.WithTimeout(ctx, time.Minute)
+	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
 	return until(ctx, func() (bool, error) {
 		if d.server.failed() {

@@ -65,7 +65,7 @@ func (d *demo) tell(ctx context.Context, c *client, s *story) error {
 		return err
 	}
 	id := d.state.Rigs[s.standin]
-	if err := c.untilLinked(ctx, id, true); err != nil {
+	if err := c.untilLinked(ctx, id, true, d.standin(s.standin)); err != nil {
 		return err
 	}
 	r := &rig{client: c, id: id, board: &hands{address: "http://" + d.boards[s.standin], password: d.state.Password}}
@@ -74,13 +74,13 @@ func (d *demo) tell(ctx context.Context, c *client, s *story) error {
 	}
 	// The link of the start before must be gone, or what comes next would meet the rig as it was.
 	d.stopStandin(s.standin)
-	if err := c.untilLinked(ctx, id, false); err != nil {
+	if err := c.untilLinked(ctx, id, false, nil); err != nil {
 		return err
 	}
 	if err := d.startStandin(s.standin, d.opt.Speed, d.opt.Speed, time.Now()); err != nil || s.open == nil {
 		return err
 	}
-	if err := c.untilLinked(ctx, id, true); err != nil {
+	if err := c.untilLinked(ctx, id, true, d.standin(s.standin)); err != nil {
 		return err
 	}
 	return s.open(ctx, r)
@@ -88,7 +88,7 @@ func (d *demo) tell(ctx context.Context, c *client, s *story) error {
 
 // tryHere runs a short real trial on this computer, so that its sheets are not empty.
 func (d *demo) tryHere(ctx context.Context, c *client) error {
-	if err := c.untilLinked(ctx, d.state.HereRig, true); err != nil {
+	if err := c.untilLinked(ctx, d.state.HereRig, true, d.agent); err != nil {
 		return err
 	}
 	name := "First look"
