@@ -5,6 +5,8 @@ package demo
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -48,6 +50,20 @@ type state struct {
 	HereToken string            `json:"hereToken"`
 	HereRig   int64             `json:"hereRig"`
 	Password  string            `json:"password"` // of the stand-ins' boards
+	Machines  string            `json:"machines"` // fingerprint of what the rigs were made of
+}
+
+// machines is a fingerprint of what the rigs of this version are made of.
+func machines() (string, error) {
+	sum := sha256.New()
+	for _, s := range stories {
+		text, err := rigs.Standin(s.standin)
+		if err != nil {
+			return "", err
+		}
+		sum.Write(text)
+	}
+	return hex.EncodeToString(sum.Sum(nil)), nil
 }
 
 // database is the name of the demo's database.
@@ -67,6 +83,15 @@ func Run(ctx context.Context, opt Options) error {
 	if err != nil {
 		return err
 	}
+	now, err := machines()
+	if err != nil {
+		return err
+	}
+	if st.Loaded && st.Machines != now {
+		return fmt.Errorf("the demo in %s is of an earlier version's machines: start it over with --fresh, or choose another folder with --data",
+			opt.Dir)
+	}
+	st.Machines = now
 	config := mariadb.Config{Dir: filepath.Join(opt.Dir, "db"), BufferPool: "128M"}
 	db, err := mariadb.Start(ctx, config)
 	if err != nil {
