@@ -19,7 +19,7 @@ func (s Settled) Half() float64 { return settle.Estimate{SD: s.SD}.Half() }
 
 // What half an interval may be for a figure to count as settled: in kelvin, and of others as a share of the figure.
 const (
-	nearK     = 2.5
+	nearK     = 4.0
 	nearShare = 0.03
 )
 
