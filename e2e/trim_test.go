@@ -172,12 +172,12 @@ func TestJourneyCard(t *testing.T) {
 		t.Errorf("on a phone the card is %d wide: %v", wide.Value.Int(), err)
 	}
 	p.see("button", "2 of 3 lines left")
-	for _, label := range []string{"Core Voltage Offset", "CPU Fan Step Time"} {
+	for _, label := range []string{"Core Voltage Offset", "CPU Fan Wait"} {
 		p.click(`input[type=checkbox][aria-label^="`+label+`"]`, "")
 	}
 	p.click("button", "All entered and saved")
 	p.see("[data-fitting='waiting']", "Waiting until")
-	enter(t, "tern-6", map[string]any{"VcOffset": -70, "BoardBoost": "Disabled", "CpuFanStep": 4})
+	enter(t, "tern-6", map[string]any{"VcOffset": -70, "OwnLimits": "Disabled", "CpuFanWait": 4})
 	p.see("[data-fitting='in force']", "Entered by hand")
 }
 
@@ -308,5 +308,5 @@ func TestTrimLeavesAndComesBack(t *testing.T) {
 	p.click("a", "Setting card")
 	p.see("h1", "Setting card: Tern 5")
 	p.click("input[type=checkbox]", "")
-	p.see("[data-card]", "Long Duration Power")
+	p.see("[data-card]", "Steady Power")
 }

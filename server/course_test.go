@@ -101,7 +101,7 @@ func TestCardFitting(t *testing.T) {
 	for _, l := range f.Card {
 		lines = append(lines, strings.Join(l.Menu, " > ")+": "+l.Label+" = "+l.Enter)
 	}
-	want := []string{"Tuner > Limits: Board Enhancement = Disabled", "Tuner > Limits: Long Duration Power = 50 W",
+	want := []string{"Tuner > Limits: Board's Own Limits = Disabled", "Tuner > Limits: Steady Power = 50 W",
 		"Tuner > Voltage: Core Voltage Offset = \u221260 mV", "Tuner > CPU Features: Twin Threads = Disabled"}
 	if !slices.Equal(lines, want) || !f.ByHand || f.State != "entering" {
 		t.Fatalf("%s: the card has %q, want %q", f.State, lines, want)
@@ -135,7 +135,7 @@ func TestCardFitting(t *testing.T) {
 		return f
 	}
 	rig.Call("POST", fmt.Sprintf("/api/fittings/%d/entered", f.Id), nil, 200, &f)
-	rig.Enter(map[string]any{"BoardBoost": "Disabled", "LongPower": 400, "VcOffset": -60}, "ForceRestart") // SMT forgotten
+	rig.Enter(map[string]any{"OwnLimits": "Disabled", "SteadyPower": 400, "VcOffset": -60}, "ForceRestart") // SMT forgotten
 	if f = ended(f); f.State != "differs" || len(f.Differences) != 1 || f.Differences[0].Key != "platform.smt" {
 		t.Fatalf("with SMT forgotten: %+v", f)
 	}

@@ -65,7 +65,7 @@ func TestEveryDemoRigComesUp(t *testing.T) {
 // restart keeps both.
 func TestSupplyLostForgetsOnlyWhatIsLost(t *testing.T) {
 	r := rigCalled(t, "tern-3", nil)
-	r.startWith(map[string]any{"VcOffset": -60, "LongPower": 400})
+	r.startWith(map[string]any{"VcOffset": -60, "SteadyPower": 400})
 	r.startWith(nil)
 	if s := r.settings(); s.Number("voltage.core.offset", 0) != -60 || s.Number("limit.pl1", 0) != 50 {
 		t.Fatalf("after a plain restart: offset %v, PL1 %v", s["voltage.core.offset"], s["limit.pl1"])
@@ -96,10 +96,10 @@ func TestSecondMenuOfTheBoardWins(t *testing.T) {
 // between them and the range is refused.
 func TestWordsOfTheBoard(t *testing.T) {
 	r := rigCalled(t, "skua", nil)
-	e := r.registryEntries()["LongPower"]
+	e := r.registryEntries()["SteadyPower"]
 	low, high := e.bounds()
 	for raw, taken := range map[float64]bool{0: true, 120: true, 3200: true, 32760: true, 60: false, 4000: false, 3200.5: false, -8: false} {
-		_, refused := e.take("LongPower", raw)
+		_, refused := e.take("SteadyPower", raw)
 		if (refused == nil) != taken {
 			t.Errorf("%g: refused %v, want taken %v", raw, refused, taken)
 		}
@@ -120,7 +120,7 @@ func TestLockedPartIgnoresItsSettings(t *testing.T) {
 		return s.MeanMHz
 	}
 	before := top()
-	r.startWith(map[string]any{"SyncAll": 30})
+	r.startWith(map[string]any{"OneRatio": 30})
 	if r.settings().Number("clock.ratio.all", 0) != 30 || top() != before {
 		t.Errorf("ratio in force %v, clock from %.0f to %.0f MHz", r.settings()["clock.ratio.all"], before, top())
 	}

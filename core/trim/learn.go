@@ -29,12 +29,12 @@ var synonyms = map[string]string{
 	"volt": "voltage", "volts": "voltage",
 	"vdd": "voltage", "shift": "offset", "dram": "memory", "mem": "memory", "ddr": "memory", "profile": "profile", "preset": "profile",
 	"temp": "temperature", "thermal": "temperature",
-	"guard": "limit", "cap": "limit", "track": "ppt", "package": "ppt", "sustained": "tdc", "peak": "edc", "long": "pl1", "short": "pl2",
-	"window": "tau", "duration": "",
+	"guard": "limit", "cap": "limit", "package": "ppt", "sustained": "tdc", "peak": "edc", "long": "pl1", "steady": "pl1",
+	"short": "pl2", "brief": "pl2", "window": "tau", "duration": "", "own": "beyond", "headroom": "capability",
 	"static": "fixed", "hold": "fixed", "line": "loadline", "llc": "loadline", "load": "loadline", "calibration": "loadline", "bus": "base",
 	"bclk": "base", "sleep": "states",
-	"threads": "smt", "thread": "smt", "twin": "smt", "two": "smt", "enhancement": "beyond", "agent": "soc", "cooling": "fan",
-	"usage": "active", "cores": "core", "with": "", "mts": "rate", "tcl": "cl", "trcd": "rcd", "trp": "rp", "tras": "ras",
+	"threads": "smt", "thread": "smt", "twin": "smt", "two": "smt", "uncore": "soc", "cooling": "fan",
+	"awake": "active", "cores": "core", "with": "", "mts": "rate", "tcl": "cl", "trcd": "rcd", "trp": "rp", "tras": "ras",
 }
 
 // words splits a label or an attribute's name into lower-case words: at spaces, and where capitals or digits begin.

@@ -57,7 +57,7 @@ func TestEverySettingReachesItsAttributeAndComesBack(t *testing.T) {
 			t.Errorf("%s reaches no board", def.Key)
 		}
 	}
-	if _, err := trim.FromAttributes(parttest.Petrel(t).Board, "limit.ppt", map[string]any{"PkgPowerTrackmW": "much"}); err == nil {
+	if _, err := trim.FromAttributes(parttest.Petrel(t).Board, "limit.ppt", map[string]any{"PkgPowerCapmW": "much"}); err == nil {
 		t.Error("a word was read back as a power limit")
 	}
 }
