@@ -1,6 +1,7 @@
 package channel
 
 import (
+	"maps"
 	"math"
 	"slices"
 
@@ -85,8 +86,8 @@ func inTurn(c Channel, samples Samples) *Settled {
 		return &Settled{Value: mean}
 	}
 	var cores [][]series.Sample
-	for key, list := range samples {
-		if Matches(CoreTemperature, key) && len(list) > 0 {
+	for _, key := range slices.Sorted(maps.Keys(samples)) {
+		if list := samples[key]; Matches(CoreTemperature, key) && len(list) > 0 {
 			cores = append(cores, list)
 		}
 	}

@@ -75,11 +75,13 @@ const (
 func approach(blocks []block, quantum float64) (e Estimate, fits bool) {
 	n := float64(len(blocks))
 	floor := quantum * quantum / 12
-	variance := noiseOf(blocks) + floor/4
 	low, high := math.Inf(1), math.Inf(-1)
 	for _, b := range blocks {
 		low, high = math.Min(low, b.y), math.Max(high, b.y)
 	}
+	// A coarse sensor whose step is not known seems to have no noise at all between its steps.
+	least := leastNoise * (high - low)
+	variance := math.Max(noiseOf(blocks)+floor/4, least*least)
 	reach := 3*(high-low) + 10*math.Sqrt(variance) // of the part that decays, at the first block
 	if reach == 0 {
 		return Estimate{Value: blocks[0].y, Now: blocks[0].y}, true
@@ -130,6 +132,9 @@ func decay(blocks []block, tau, variance, reach float64) (c candidate, rest floa
 	squares := math.Max(0, yy-value*y-rest*xy)
 	return candidate{value: value + mid, variance: variance * xx / det, log: -squares/(2*variance) - math.Log(det)/2}, rest
 }
+
+// leastNoise is the least standard deviation that blocks are taken to have, as a share of how far they went.
+const leastNoise = 0.01
 
 // noiseOf returns the variance of blocks about any smooth course, from the median of their second differences: a jump is no
 // noise.

@@ -62,7 +62,7 @@ const (
 func Heated(samples []series.Sample, quantum, most float64, by Heating) Estimate {
 	alone := Of(samples, quantum, most)
 	driven, ok := driven(samples, quantum, &by)
-	if !ok || math.IsInf(alone.SD, 1) {
+	if !ok || math.IsInf(alone.SD, 1) || alone.SD == 0 { // of a sensor that never moved nothing more is to be said
 		return alone
 	}
 	driven = atMost(driven, most, math.Abs(driven.Value-samples[0].V))

@@ -85,6 +85,29 @@ func TestApproach(t *testing.T) {
 	}
 }
 
+// TestUnknownSteps: whole degrees of a sensor whose step nobody knows settle like others, alone and with the power beside them,
+// and so does one that never moves.
+func TestUnknownSteps(t *testing.T) {
+	by := settle.Heating{AmbientC: 22, AmbientSD: 1}
+	for name, at := range map[string]func(float64) float64{
+		"whole degrees": func(t float64) float64 { return math.Round(60 - 12*math.Exp(-t/60)) },
+		"still":         func(float64) float64 { return 60 },
+		"straight":      func(t float64) float64 { return 60 - 0.0001*t },
+	} {
+		var list []series.Sample
+		by.Power = nil
+		for s := range 300 {
+			list = append(list, series.Sample{T: begin + int64(1000*s), V: at(float64(s))})
+			by.Power = append(by.Power, series.Sample{T: begin + int64(1000*s), V: 140})
+		}
+		for _, e := range []settle.Estimate{settle.Of(list, 0, math.Inf(1)), settle.Heated(list, 0, math.Inf(1), by)} {
+			if !(math.Abs(e.Value-60) <= e.Half()+0.5) || !(e.SD < 2) {
+				t.Errorf("%s: %+v", name, e)
+			}
+		}
+	}
+}
+
 // off is how far estimates were off, and how often the interval held the truth.
 type off struct {
 	kelvin []float64
