@@ -223,7 +223,7 @@ func (r *rig) walk(ctx context.Context, s step) (string, error) {
 	}
 	purpose, name := api.StartTrialRequestPurposeScore, "Benchmark"
 	var runs []api.LegRequest
-	for _, id := range append([]string{"all-core", "single-core"}, s.yardsticks...) {
+	for _, id := range append([]string{yardstick.Burst, "single-core"}, s.yardsticks...) {
 		y, _ := yardstick.Of(id)
 		for range y.Runs {
 			runs = append(runs, api.LegRequest{Yardstick: &y.ID})

@@ -6,6 +6,7 @@ import (
 
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
+	"zerokeel/core/yardstick"
 	"zerokeel/server/api"
 )
 
@@ -33,7 +34,7 @@ func baseline(want string) step {
 }
 
 // everyOther are the yardsticks that only the first rig takes under each of its trims.
-var everyOther = []string{"big-number", "memory-bandwidth", "memory-latency", "response", "idle"}
+var everyOther = []string{yardstick.Sustained, "big-number", "memory-bandwidth", "memory-latency", "response", "idle"}
 
 // typed adds results of another program, as a builder would type them in, under stock and the last trim that held.
 func typed(ctx context.Context, r *rig) error {
@@ -83,7 +84,8 @@ var stories = append([]story{
 			"limit.edc": number(230)},
 			legs: []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held"},
 		{name: "all cores \u221235", reason: "Every heavy test passes at \u221235.", settings: trim.Settings{"curve.all": number(-35)},
-			legs: []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("idle", 180*minute)}, want: "froze"},
+			legs: []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("mixed", 5*minute), leg("idle", 180*minute)},
+			want: "froze"},
 		{name: "clusters", reason: "It froze at idle. Shallower under the stacked cache, a little deeper on the other cluster.", branch: true,
 			settings: trim.Settings{"curve.cluster.0": number(-15), "curve.cluster.1": number(-20)},
 			legs:     []api.LegRequest{leg("heavy", 8*minute), leg("light", 8*minute), leg("idle", 40*minute)}, scores: true, want: "held"},

@@ -128,13 +128,21 @@ type Started struct {
 
 // Finished says that an order ended.
 type Finished struct {
-	Order string   `json:"order"`
-	How   How      `json:"how"`
-	RanS  float64  `json:"ranS"`
-	Score *float64 `json:"score,omitempty"` // of a yardstick
+	Order  string   `json:"order"`
+	How    How      `json:"how"`
+	RanS   float64  `json:"ranS"`
+	Score  *float64 `json:"score,omitempty"`  // of a yardstick
+	Scored *Scored  `json:"scored,omitempty"` // where its score comes from; nil of agents of earlier versions
 
 	Others   float64  `json:"others,omitempty"`   // share of the machine that other programs used meanwhile
 	Coverage *float64 `json:"coverage,omitempty"` // of a memory load: share of its memory that held every pattern
+}
+
+// Scored is the part of a run that its score comes from, in seconds since its start, and whose: one core's, or -1 for all that ran.
+type Scored struct {
+	FromS float64 `json:"fromS"`
+	ToS   float64 `json:"toS"`
+	Core  int     `json:"core"`
 }
 
 // How an order ended, as the rig sees it.
@@ -162,6 +170,7 @@ type Order struct {
 	Yardstick string    `json:"yardstick,omitempty"` // id of one that rigs take themselves
 	Work      float64   `json:"work,omitempty"`      // of a yardstick: the amount to do, after WarmS; Seconds is then the longest time
 	WarmS     float64   `json:"warmS,omitempty"`
+	WindowS   float64   `json:"windowS,omitempty"` // of a yardstick, instead of Work: what is done in this time after WarmS counts
 	Cores     []int     `json:"cores,omitempty"`
 	Seconds   float64   `json:"seconds,omitempty"`
 	TurnS     float64   `json:"turnS,omitempty"`    // per core, of a one-core load
@@ -337,6 +346,10 @@ func (fr *Frame) validate() invalid.List {
 		checkSpan(&f, "finished.ranS", x.RanS)
 		if !(x.Others >= 0 && x.Others <= 1) {
 			f.Add("finished.others", "give a share from 0 to 1", "%g is no share", x.Others)
+		}
+		if s := x.Scored; s != nil {
+			checkSpan(&f, "finished.scored.fromS", s.FromS)
+			checkSpan(&f, "finished.scored.toS", s.ToS)
 		}
 		if x.Coverage != nil && !(*x.Coverage >= 0 && *x.Coverage <= 1) {
 			f.Add("finished.coverage", "give a share from 0 to 1", "%g is no share", *x.Coverage)

@@ -22,7 +22,7 @@ const (
 
 // settled reports whether a run may begin.
 func (r *Runner) settled(status link.Status, rig int64, legs []store.Leg, next *store.Leg) bool {
-	if next.Yardstick == "" {
+	if y, known := yardstick.Of(next.Yardstick); !known || y.WarmsUp() {
 		return true
 	}
 	starts := startsOf(legs, next.Yardstick)
@@ -59,6 +59,21 @@ func startsOf(legs []store.Leg, yardstick string) []float64 {
 	return out
 }
 
+// scoredPart is the part of a leg that its score comes from, by what the rig tells, or an agent of an earlier version ought to;
+// nil for all of it.
+func scoredPart(l *store.Leg) *channel.Span {
+	y, known := yardstick.Of(l.Yardstick)
+	if !known || y.Measure == yardstick.Rest || !l.Finished.Valid || !l.StartedMS.Valid || l.Finished.V.Score == nil {
+		return nil
+	}
+	from, to := y.WarmS, l.Finished.V.RanS
+	if s := l.Finished.V.Scored; s != nil {
+		from, to = s.FromS, s.ToS
+	}
+	at := func(s float64) int64 { return l.StartedMS.Int64 + int64(math.Round(s*1000)) }
+	return &channel.Span{FromMS: at(from), ToMS: at(to)}
+}
+
 // takeScore notes the score of a run that held: what the rig measured, or, at rest, the mean power.
 func takeScore(l *store.Leg, earlier []store.Leg, samples channel.Samples) {
 	y, known := yardstick.Of(l.Yardstick)
@@ -81,6 +96,9 @@ func takeScore(l *store.Leg, earlier []store.Leg, samples channel.Samples) {
 		start = first[0].V
 		at := channel.Of(channel.StartOfRun, 0)
 		l.Figures.V = append(l.Figures.V, channel.Figure{Key: at.Key, Label: at.Label, Unit: at.Unit, Mean: start, Peak: start})
+	}
+	if y.WarmsUp() {
+		start = math.NaN() // where it began counts for nothing
 	}
 	l.Spoilt = verdict.Spoilt(l.Finished.V.Others, start, startsOf(earlier, l.Yardstick))
 	l.Score = sql.NullFloat64{Float64: *score, Valid: true}

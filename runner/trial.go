@@ -82,7 +82,7 @@ func (r *Runner) send(t *store.Trial, l *store.Leg) error {
 		o.Inject = &l.Inject.V
 	}
 	if y, ok := yardstick.Of(l.Yardstick); ok && y.Measure != yardstick.Rest {
-		o.Work, o.WarmS, o.Seconds, o.TurnS = y.Amount(len(l.Cores.V)), y.WarmS, yardstick.MostS, 0
+		o.Work, o.WarmS, o.WindowS, o.Seconds, o.TurnS = y.Amount(len(l.Cores.V)), y.WarmS, y.WindowS, yardstick.MostS, 0
 	}
 	err := r.hub.Order(t.RigID, o)
 	if errors.Is(err, link.ErrNotLinked) {
@@ -203,6 +203,7 @@ func (r *Runner) judge(ctx context.Context, lease *store.Lease, t *store.Trial, 
 	if err != nil {
 		return err
 	}
+	was.Scored = scoredPart(l)
 	l.Figures = store.AsJSON(was.Figures(append(slices.Clone(rig.Channels.V), told...), samples))
 	if result.Verdict == verdict.Held {
 		takeScore(l, legs[:i], samples)

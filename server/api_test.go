@@ -27,7 +27,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
 	rig.Fit(rig.Trims()[0].Id)
 	rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 20)}}).Id)
-	score := api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore), Legs: []api.LegRequest{{Yardstick: ptr("all-core")}}}
+	score := api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore), Legs: []api.LegRequest{{Yardstick: ptr("burst")}}}
 	rig.Ended(rig.Start(score).Id)
 	doc, err := openapi3.NewLoader().LoadFromData(api.Description)
 	if err != nil {

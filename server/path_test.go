@@ -34,8 +34,8 @@ func TestFromStockToAProvenChange(t *testing.T) {
 		t.Fatalf("fitting stock: %+v", f)
 	}
 	score := api.StartTrialRequest{Purpose: ptr(api.StartTrialRequestPurposeScore),
-		Legs: []api.LegRequest{{Yardstick: ptr("all-core")}, {Yardstick: ptr("all-core")}, {Yardstick: ptr("all-core")}}}
-	if trial := rig.Ended(rig.Start(score).Id); trial.Verdict != "held" || trial.Legs[2].Score == nil {
+		Legs: []api.LegRequest{{Yardstick: ptr("burst")}, {Yardstick: ptr("burst")}, {Yardstick: ptr("burst")}}}
+	if trial := rig.Ended(rig.Start(score).Id); trial.Verdict != "held" || trial.Legs[len(trial.Legs)-1].Score == nil {
 		t.Fatalf("scores at stock: %+v", trial)
 	}
 	var changed api.Trim
@@ -60,7 +60,10 @@ func TestFromStockToAProvenChange(t *testing.T) {
 	var c api.Comparison
 	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/comparison?base=%d&trim=%d", rig.ID, stock.Id, changed.Id), nil, 200, &c)
 	rows := map[string]api.ComparisonRow{}
-	for _, r := range c.Rows {
+	if len(c.Tables) != 1 || len(c.Tables[0].Left) > 0 || c.Tables[0].Sessions != 2 || c.Tables[0].Interleaved {
+		t.Errorf("%+v", c.Tables)
+	}
+	for _, r := range c.Tables[0].Rows {
 		rows[r.Key] = r
 	}
 	for _, key := range []string{"power.package", "perWatt"} {

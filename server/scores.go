@@ -1,6 +1,7 @@
 package server
 
 import (
+	"math"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -20,7 +21,7 @@ func (s *Server) ListYardsticks(c *echo.Context) error {
 
 func apiYardstick(y *workshop.Yardstick) api.Yardstick {
 	return api.Yardstick{Id: y.ID, Name: y.Name, Unit: y.Unit, Better: api.YardstickBetter(y.Better), Own: y.Own, Load: string(y.Load),
-		Seconds: y.TypicalS, Runs: y.Runs}
+		Seconds: y.RestS + y.TypicalS, Runs: y.Runs}
 }
 
 // ListScores answers with a rig's scores.
@@ -43,22 +44,30 @@ func (s *Server) CompareTrims(c *echo.Context, id int64, params api.CompareTrims
 	if err != nil {
 		return err
 	}
-	out := api.Comparison{Base: x.Base, Trim: x.Trim, Settled: each(x.Settled, apiSettledRow), Rows: []api.ComparisonRow{},
-		Changes: nonNil(x.Changes)}
-	for _, t := range x.Tables {
-		for i := range t.Rows {
-			out.Rows = append(out.Rows, apiComparisonRow(t.Yardstick, &t.Rows[i]))
-		}
-	}
+	out := api.Comparison{Base: x.Base, Trim: x.Trim, Settled: each(x.Settled, apiSettledRow),
+		Tables: each(x.Tables, apiComparisonTable), Changes: nonNil(x.Changes)}
 	return c.JSON(http.StatusOK, out)
 }
 
-func apiComparisonRow(yardstick string, r *workshop.ComparedRow) api.ComparisonRow {
-	out := api.ComparisonRow{Key: r.Key, Yardstick: yardstick, Label: r.Label, Unit: r.Unit,
+func apiComparisonTable(t *workshop.ComparedTable) api.ComparisonTable {
+	out := api.ComparisonTable{Yardstick: t.Yardstick, Sessions: t.Sessions, Interleaved: t.Interleaved, Rows: each(t.Rows, apiComparisonRow),
+		Left: []api.LeftRun{}}
+	for _, r := range t.Left {
+		out.Left = append(out.Left, api.LeftRun{Score: r.ID, Why: r.Left})
+	}
+	return out
+}
+
+func apiComparisonRow(r *workshop.ComparedRow) api.ComparisonRow {
+	out := api.ComparisonRow{Key: r.Key, Label: r.Label, Unit: r.Unit,
 		Better: api.ComparisonRowBetter(r.Better.Word()), Base: apiSpread(&r.Base), Trim: apiSpread(&r.Other), Judged: r.Judged, Shown: r.Shown,
 		Gain: r.Gain}
 	if r.Both() {
 		out.Absolute, out.Half, out.Percent = finite(r.Absolute), finite(r.Half), finite(r.Percent)
+		out.Visible, out.VisiblePercent = finite(r.Visible), finite(100*r.Visible/math.Abs(r.Base.Mean))
+		if r.Unit == "°C" {
+			out.VisiblePercent = nil
+		}
 	}
 	return out
 }

@@ -99,7 +99,7 @@ func (a *agent) order(o link.Order) {
 	switch {
 	case o.Do == link.Stop:
 		if a.leg != nil && a.leg.order.ID == o.ID {
-			a.finish(link.Halted, nil)
+			a.finish(link.Finished{How: link.Halted})
 		}
 	case a.seen[o.ID]:
 	case a.leg != nil:
@@ -146,11 +146,12 @@ func (a *agent) begin(o link.Order) {
 	a.sampleDue = r.state.Clock
 }
 
-func (a *agent) finish(how link.How, score *float64) {
+func (a *agent) finish(f link.Finished) {
 	l := a.leg
 	a.leg = nil
 	a.rig.machine.SetLoad(load.Idle, nil, 0)
-	a.frame.Finished = &link.Finished{Order: l.order.ID, How: how, RanS: l.at, Score: score}
+	f.Order, f.RanS = l.order.ID, l.at
+	a.frame.Finished = &f
 	a.frame.Limiters = &link.LimiterCounts{Order: l.order.ID, Seconds: l.limits}
 	a.emit()
 	a.rig.state.Journal = nil
@@ -180,10 +181,10 @@ func (a *agent) advance(dt float64) {
 	if a.leg == nil {
 		return
 	}
-	if a.leg.order.Work > 0 {
+	if a.leg.order.Work > 0 || a.leg.order.WindowS > 0 {
 		a.measure()
 	} else if a.leg.at >= a.leg.order.Seconds {
-		a.finish(link.Done, nil)
+		a.finish(link.Finished{How: link.Done})
 	}
 }
 
@@ -267,7 +268,7 @@ func (a *agent) happens(o stability.Outcome, core int) bool {
 	case stability.Miscalculated:
 		event.Kind = verdict.EventMiscalculated
 		a.event(event)
-		a.finish(link.Faulted, nil)
+		a.finish(link.Finished{How: link.Faulted})
 	case stability.Dropped:
 		a.drop(core)
 	}
@@ -297,7 +298,7 @@ func (a *agent) stalled() {
 	for core, since := range a.leg.dropped {
 		if a.leg.at-since >= verdict.StallS {
 			a.event(link.Event{Order: a.leg.order.ID, Kind: verdict.EventStalled, AtS: since, Core: core})
-			a.finish(link.Faulted, nil)
+			a.finish(link.Finished{How: link.Faulted})
 			return
 		}
 	}
@@ -312,7 +313,7 @@ func (a *agent) inject() {
 	l.injectd = true
 	a.event(link.Event{Order: l.order.ID, Kind: verdict.EventMiscalculated, AtS: l.at, Core: l.order.Inject.Core, Injected: true,
 		Text: "one bit flipped on purpose"})
-	a.finish(link.Faulted, nil)
+	a.finish(link.Finished{How: link.Faulted})
 }
 
 // keepCool holds the load back above its target temperature, and ends it at its abort limit, as the real agent does.
@@ -325,7 +326,7 @@ func (a *agent) keepCool() {
 	if limit := l.order.AbortC; limit > 0 && hottest >= limit {
 		a.event(link.Event{Order: l.order.ID, Kind: verdict.EventOverheated, AtS: l.at, Core: -1,
 			Text: fmt.Sprintf("%.1f °C reached, the leg may go to %.0f °C", hottest, limit)})
-		a.finish(link.Aborted, nil)
+		a.finish(link.Finished{How: link.Aborted})
 		return
 	}
 	target := l.order.TargetC

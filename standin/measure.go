@@ -14,7 +14,7 @@ const (
 	waitNoise  = 0.03
 )
 
-// measure ends the run of a yardstick once its work is done, at the clocks that the cores kept since it was warm.
+// measure ends the run of a yardstick once its work or window is done, at the clocks that the cores kept since it was warm.
 func (a *agent) measure() {
 	l := a.leg
 	y, _ := yardstick.Of(l.order.Yardstick)
@@ -23,14 +23,14 @@ func (a *agent) measure() {
 	if !(score > 0) {
 		return // nothing ran yet
 	}
-	var took float64
-	switch y.Measure {
-	case yardstick.Waits:
+	took := y.Seconds(l.order.Work, score)
+	switch {
+	case l.order.WindowS > 0:
+		took = l.order.WindowS
+	case y.Measure == yardstick.Waits:
 		took = math.Ceil(l.order.Work/float64(cores)) * yardstick.WaitEveryS
-	case yardstick.BestRate: // each core in its turn
+	case y.Measure == yardstick.BestRate: // each core in its turn
 		took = float64(cores) * max(l.order.TurnS, y.Seconds(l.order.Work, score))
-	default:
-		took = y.Seconds(l.order.Work, score)
 	}
 	if l.at < l.order.WarmS+took {
 		return
@@ -40,7 +40,25 @@ func (a *agent) measure() {
 		noise = waitNoise
 	}
 	score *= 1 + noise*l.random.NormFloat64()
-	a.finish(link.Done, &score)
+	a.finish(link.Finished{How: link.Done, Score: &score, Scored: a.scored(&y)})
+}
+
+// scored tells which part of the run the score comes from.
+func (a *agent) scored(y *yardstick.Yardstick) *link.Scored {
+	l := a.leg
+	if y.Measure != yardstick.BestRate || len(l.order.Cores) < 2 {
+		return &link.Scored{FromS: l.order.WarmS, ToS: l.at, Core: -1}
+	}
+	best, place := 0.0, 0
+	for i, core := range l.order.Cores {
+		if p := a.rig.cfg.Parts.Processor; l.busyS[core] > 0 {
+			if rate := l.clock[core] / l.busyS[core] * p.Clusters[p.ClusterOf(core)].WorkFactor(); rate > best {
+				best, place = rate, i
+			}
+		}
+	}
+	from := float64(place) * l.order.TurnS
+	return &link.Scored{FromS: from + l.order.WarmS, ToS: from + l.order.TurnS, Core: l.order.Cores[place]}
 }
 
 // score is what the machine would score by what it did since it was warm, without noise; 0 before anything ran.
@@ -57,7 +75,7 @@ func (a *agent) score(y *yardstick.Yardstick) float64 {
 		return 0
 	}
 	switch y.ID {
-	case "all-core":
+	case yardstick.Burst, yardstick.Sustained:
 		return throughput.AllCore(p, clocks, tuning.SMT, m)
 	case "single-core":
 		return throughput.SingleCore(p, clocks, m)

@@ -294,7 +294,7 @@ func TestNumbersAreGivenOnce(t *testing.T) {
 func TestScoresCarryTheirFigures(t *testing.T) {
 	ctx := t.Context()
 	s, r, trial, l := ordered(t)
-	l.State, l.Yardstick = store.LegEnded, "all-core"
+	l.State, l.Yardstick = store.LegEnded, "burst"
 	l.Result = store.AsJSON(verdict.Result{Verdict: verdict.Held, Core: -1})
 	l.Figures = store.AsJSON([]channel.Figure{{Key: "power.package", Unit: "W", Mean: 141.5, Peak: 160}})
 	l.Score.Float64, l.Score.Valid = 11700, true

@@ -11,6 +11,7 @@ import (
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/verdict"
+	"zerokeel/core/yardstick"
 	"zerokeel/link"
 )
 
@@ -366,14 +367,14 @@ type HeldLeg struct {
 	Figures JSON[[]channel.Figure] `db:"figures"`
 }
 
-// HeldLegs lists every leg of loads of a rig that held for at least so many seconds, at full width and not held back to a
-// temperature, oldest first.
+// HeldLegs lists every leg of a rig, of loads and of sustained yardsticks, that held for at least so many seconds, at full width
+// and not held back to a temperature, oldest first.
 func (s *Store) HeldLegs(ctx context.Context, rig int64, leastS float64) ([]HeldLeg, error) {
 	list := []HeldLeg{}
 	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.load_kind, l.seen_s, l.cores, t.cores AS running, l.figures
 		FROM legs l JOIN trials t ON t.id = l.trial_id
-		WHERE t.rig_id = ? AND l.yardstick_id = '' AND l.seen_s >= ? AND l.width IN ('', 'widest') AND l.target_c = 0
-			AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, leastS, verdict.Held)
+		WHERE t.rig_id = ? AND l.yardstick_id IN ('', ?) AND l.seen_s >= ? AND l.width IN ('', 'widest') AND l.target_c = 0
+			AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, yardstick.Sustained, leastS, verdict.Held)
 	return list, known(err, "list the legs of rig %d that held", rig)
 }
 

@@ -2,6 +2,8 @@ package workshop
 
 import (
 	"context"
+	"fmt"
+	"time"
 
 	"zerokeel/core/compare"
 	"zerokeel/core/stat"
@@ -41,9 +43,9 @@ func (w *Workshop) Scores(ctx context.Context, rig int64) ([]store.Score, error)
 }
 
 // overall is the yardstick by which a trim's mean score is told beside its name.
-const overall = "all-core"
+const overall = yardstick.Burst
 
-// meanPoints returns the mean all-core score by trim.
+// meanPoints returns the mean score of an all-core burst by trim.
 func (w *Workshop) meanPoints(ctx context.Context, rig int64) (map[int64]float64, error) {
 	scores, err := w.store.Values(ctx, rig, overall)
 	if err != nil {
@@ -61,13 +63,13 @@ type Comparison struct {
 	Base, Trim int64
 	Changes    []trim.Change
 	Settled    []compare.SettledRow // what legs of loads settled at
-	Tables     []Table
+	Tables     []ComparedTable
 }
 
-// Table is the comparison by one yardstick.
-type Table struct {
+// ComparedTable is the comparison by one yardstick.
+type ComparedTable struct {
 	Yardstick string
-	Rows      []compare.Row
+	compare.Table
 }
 
 // Compare returns what changed between two trims of a rig: where they settle under the loads that they were proven with, and by
@@ -96,9 +98,9 @@ func (w *Workshop) Compare(ctx context.Context, rig, base, other int64) (*Compar
 	out := &Comparison{Base: base, Trim: other, Changes: trim.Diff(a.Settings.V, b.Settings.V),
 		Settled: compare.Settled(h.legsUnder(base), h.legsUnder(other))}
 	for _, y := range yardsticks {
-		rows := compare.Table(y.Yardstick, runsOf(scores, base, y.ID), runsOf(scores, other, y.ID))
-		if len(rows) > 0 {
-			out.Tables = append(out.Tables, Table{y.ID, rows})
+		t := compare.Of(y.Yardstick, runsOf(scores, base, y.ID), runsOf(scores, other, y.ID))
+		if len(t.Rows)+len(t.Left) > 0 {
+			out.Tables = append(out.Tables, ComparedTable{y.ID, t})
 		}
 	}
 	return out, nil
@@ -112,11 +114,20 @@ func (w *Workshop) trimOfSeen(ctx context.Context, rig, id int64) (*store.Trim, 
 	return w.trimOf(ctx, rig, id)
 }
 
+// sessionOf names the session of a score: a trial, or, of what was typed or imported, its day.
+func sessionOf(x *store.Score) string {
+	if x.TrialID.Valid {
+		return fmt.Sprint(x.TrialID.Int64)
+	}
+	return x.RigClock.Format(time.DateOnly)
+}
+
+// runsOf lists the runs of a yardstick under a trim; those that are spoilt are left out already.
 func runsOf(scores []store.Score, trimID int64, yardstick string) []compare.Run {
 	var out []compare.Run
 	for i := range scores {
-		if x := &scores[i]; x.TrimID == trimID && x.Yardstick == yardstick && x.Spoilt == "" {
-			out = append(out, compare.Run{Score: x.Value, Figures: x.Figures.V})
+		if x := &scores[i]; x.TrimID == trimID && x.Yardstick == yardstick {
+			out = append(out, compare.Run{ID: x.ID, Session: sessionOf(x), Score: x.Value, Figures: x.Figures.V, Left: x.Spoilt})
 		}
 	}
 	return out

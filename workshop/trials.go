@@ -282,9 +282,30 @@ func planned(asked []LegPlan, purpose string, cores []int) ([]store.Leg, invalid
 		at := fmt.Sprintf("legs[%d]", i)
 		l, own := plannedLeg(&asked[i], purpose, cores)
 		f = append(f, own.Under(at)...)
+		if rest := restBefore(&l, len(legs) == 0); rest != nil {
+			legs = append(legs, *rest)
+		}
 		legs = append(legs, l)
 	}
 	return legs, f
+}
+
+// firstRestS is how long a trial rests before its first run that shall begin cool, since nobody knows what the machine did until
+// then.
+const firstRestS = 300.0
+
+// restBefore is the leg at rest after which a run begins as cool as every other; nil where it may begin as it is.
+func restBefore(l *store.Leg, first bool) *store.Leg {
+	y, known := yardstick.Of(l.Yardstick)
+	if !known || y.RestS == 0 {
+		return nil
+	}
+	rest := store.Leg{LegSpec: store.LegSpec{Load: load.Idle, Seconds: y.RestS, Cores: l.Cores}}
+	rest.InForce = true
+	if first {
+		rest.Seconds = math.Max(firstRestS, y.RestS)
+	}
+	return &rest
 }
 
 func plannedLeg(a *LegPlan, purpose string, cores []int) (store.Leg, invalid.List) {

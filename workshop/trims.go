@@ -118,7 +118,7 @@ type Trim struct {
 	store.Trim
 	Changes []trim.Change // against its parent
 	InForce bool
-	Points  *float64     // mean all-core score; nil without one
+	Points  *float64     // mean score of an all-core burst; nil without one
 	Summary string       // how it stands, in some words
 	Next    []trim.Group // with which the work goes on from it; none where the parts are not known
 	BackTo  int64        // the proven trim to go back to from it; 0 when there is none

@@ -11,7 +11,7 @@ import (
 )
 
 // Figure sums up a channel over a leg: its mean over the steady part, its lowest and its peak, and the value that it
-// approached, nil where that cannot be told.
+// approached, nil where that cannot be told. Of a leg of which a part was scored, mean, lowest and peak are of that part.
 type Figure struct {
 	Key     string   `json:"key"`
 	Label   string   `json:"label"`
@@ -19,6 +19,7 @@ type Figure struct {
 	Mean    float64  `json:"mean"`
 	Low     *float64 `json:"low,omitempty"` // nil in records from before it was noted
 	Peak    float64  `json:"peak"`
+	Step    float64  `json:"step,omitempty"` // the smallest that its sensor shows; 0 if unknown
 	Settled *Settled `json:"settled,omitempty"`
 }
 
@@ -30,7 +31,31 @@ type Leg struct {
 	Load     load.Kind
 	AmbientC float64 // of the room, where it was not measured
 	// Most holds the limits that were in force, by the channel that they hold: a figure does not settle above its own.
-	Most map[string]float64
+	Most   map[string]float64
+	Scored *Span // the part that a yardstick's score comes from; nil for the whole leg
+}
+
+// Span is a time on a rig's clock, in ms since 1970 UTC.
+type Span struct{ FromMS, ToMS int64 }
+
+// part returns the samples that count for means: of a leg that was scored those of its window.
+func (l Leg) part(samples []series.Sample) []series.Sample {
+	if l.Scored == nil {
+		return samples
+	}
+	byTime := func(s series.Sample, t int64) int { return cmp.Compare(s.T, t) }
+	from, _ := slices.BinarySearchFunc(samples, l.Scored.FromMS, byTime)
+	to, _ := slices.BinarySearchFunc(samples, l.Scored.ToMS, byTime)
+	return samples[from:max(from, to)]
+}
+
+// steady returns the part of a leg's values that its means are of. A window is all of it, and a load that visits one core after
+// the other is steady only over all its turns, since each core asks for a voltage of its own.
+func (l Leg) steady(values []float64) []float64 {
+	if l.Scored != nil || l.Load.OneCore() {
+		return values
+	}
+	return values[stat.SteadyFrom(values):]
 }
 
 // Figures sums up a leg: the figure of every channel that belongs to the machine as a whole, how hot the processor was above
@@ -51,6 +76,7 @@ func (l Leg) Figures(channels []Channel, samples Samples) []Figure {
 		}
 	}
 	list = append(list, l.clockFigures(channels, samples)...)
+	list = append(list, l.boostFigure(samples)...)
 	slices.SortStableFunc(list, func(a, b Figure) int { return cmp.Compare(rank(a.Key), rank(b.Key)) })
 	return list
 }
@@ -68,19 +94,15 @@ func rank(key string) int {
 	return at
 }
 
-// Figure sums up one channel; false where it has no value. A load that visits one core after the other is steady only over
-// all its turns, since each core asks for a voltage of its own.
+// Figure sums up one channel; false where it has no value.
 func (l Leg) Figure(c Channel, samples Samples) (Figure, bool) {
-	values := present(samples[c.Key])
+	part := l.part(samples[c.Key])
+	values := present(part)
 	if len(values) == 0 {
 		return Figure{}, false
 	}
-	steady := values
-	if !l.Load.OneCore() {
-		steady = values[stat.SteadyFrom(values):]
-	}
-	f := Figure{Key: c.Key, Label: c.Label, Unit: c.Unit, Mean: stat.Summarise(steady).Mean}
-	f.reach(samples[c.Key])
+	f := Figure{Key: c.Key, Label: c.Label, Unit: c.Unit, Step: c.Quantum, Mean: stat.Summarise(l.steady(values)).Mean}
+	f.reach(part)
 	f.Settled = l.settled(c, samples)
 	return f, true
 }
@@ -88,12 +110,12 @@ func (l Leg) Figure(c Channel, samples Samples) (Figure, bool) {
 // above tells how hot the processor was above its room, from the figure of its temperature.
 func (l Leg) above(hot Figure, samples Samples) Figure {
 	room, known := l.AmbientC, enteredRoomC
-	if values := present(samples[Ambient]); len(values) > 0 {
+	if values := present(l.part(samples[Ambient])); len(values) > 0 {
 		room, known = stat.Summarise(values).Mean, measuredRoomC
 	}
 	def := Of(AboveAmbient, 0)
 	low := *hot.Low - room
-	f := Figure{Key: def.Key, Label: def.Label, Unit: def.Unit, Mean: hot.Mean - room, Low: &low, Peak: hot.Peak - room}
+	f := Figure{Key: def.Key, Label: def.Label, Unit: def.Unit, Step: hot.Step, Mean: hot.Mean - room, Low: &low, Peak: hot.Peak - room}
 	if hot.Settled != nil {
 		f.Settled = &Settled{hot.Settled.Value - room, math.Hypot(hot.Settled.SD, known)}
 	}
@@ -145,12 +167,12 @@ const awakeMHz = 300.0
 // clockFigures sums up the effective clocks.
 func (l Leg) clockFigures(channels []Channel, samples Samples) []Figure {
 	if l.Load.OneCore() {
-		return turnFigures(channels, samples)
+		return l.turnFigures(channels, samples)
 	}
 	var means []float64
 	for _, c := range ofCores(channels, EffectiveClock) {
-		if values := present(samples[c.Key]); len(values) > 0 {
-			means = append(means, stat.Summarise(values[stat.SteadyFrom(values):]).Mean)
+		if values := present(l.part(samples[c.Key])); len(values) > 0 {
+			means = append(means, stat.Summarise(l.steady(values)).Mean)
 		}
 	}
 	// Cores that sat out the leg say nothing of its clock.
@@ -162,7 +184,7 @@ func (l Leg) clockFigures(channels []Channel, samples Samples) []Figure {
 	pair := clockPair(s.Mean, s.Lowest)
 	_, derived := Derived(channels, samples)
 	for i := range pair {
-		pair[i].reach(derived[pair[i].Key])
+		pair[i].reach(l.part(derived[pair[i].Key]))
 		pair[i].Settled = l.settled(Of(pair[i].Key, 0), derived)
 	}
 	return pair
@@ -170,15 +192,15 @@ func (l Leg) clockFigures(channels []Channel, samples Samples) []Figure {
 
 // turnFigures sums up the clocks of a load that visits one core after the other: at each moment the core that is awake
 // counts, and over the turns the slowest of them.
-func turnFigures(channels []Channel, samples Samples) []Figure {
+func (l Leg) turnFigures(channels []Channel, samples Samples) []Figure {
 	var own [][]series.Sample
 	lowest := math.Inf(1)
 	for _, c := range ofCores(channels, EffectiveClock) {
-		awake := slices.DeleteFunc(present(samples[c.Key]), func(v float64) bool { return v < awakeMHz })
+		awake := slices.DeleteFunc(present(l.part(samples[c.Key])), func(v float64) bool { return v < awakeMHz })
 		if len(awake) == 0 {
 			continue
 		}
-		own = append(own, samples[c.Key])
+		own = append(own, l.part(samples[c.Key]))
 		lowest = math.Min(lowest, stat.Summarise(awake).Mean)
 	}
 	if len(own) == 0 {
@@ -187,7 +209,7 @@ func turnFigures(channels []Channel, samples Samples) []Figure {
 	across := series.Across(own, slices.Max[[]float64])
 	pair := clockPair(stat.Summarise(present(across)).Mean, lowest)
 	pair[0].reach(across)
-	if len(across) > 0 {
+	if len(across) > 0 && l.Scored == nil {
 		pair[0].Settled = inTurn(Of(MeanClock, 0), Samples{MeanClock: across})
 	}
 	return pair

@@ -27,6 +27,7 @@ const (
 	work        = "work"
 	limiter     = "limiter"
 	throttling  = "throttling"
+	time        = "time"
 )
 
 var anything = Quantity{From: math.Inf(-1), To: math.Inf(1), sum: SumMean}
@@ -46,6 +47,7 @@ var Quantities = []Quantity{
 	{Name: work, From: 0, To: math.Inf(1), sum: SumNone},                // counts
 	{Name: limiter, From: 0, To: 1000, sum: SumShare},                   // categories
 	{Name: throttling, From: 0, To: math.Inf(1), sum: SumMean},          // counts since the figure before
+	{Name: time, From: 0, To: math.Inf(1), sum: SumMean},                // s
 }
 
 // QuantityOf returns a quantity by its name; one that is not known has no bounds.

@@ -61,6 +61,8 @@ const (
 	MeanLoad = "load.mean"
 	Memory   = "memory.used"
 
+	BoostWindow = "boost.window"
+
 	FanSpeed = "speed.fan.*"
 	FanDuty  = "duty.fan.*"
 
@@ -99,6 +101,8 @@ var Registry = []Def{
 	{Pattern: CoreLoad, Quantity: loading, Unit: "%", Label: "Core %d load", Scope: ScopeCore, Sum: SumMean},
 	{Pattern: MeanLoad, Quantity: loading, Unit: "%", Label: "Load of all cores", Scope: ScopeMachine, Sum: SumMean},
 	{Pattern: Memory, Quantity: loading, Unit: "%", Label: "Memory in use", Scope: ScopeMachine, Sum: SumMean},
+
+	{Pattern: BoostWindow, Quantity: time, Unit: "s", Label: "Boost window", Scope: ScopePackage, Sum: SumMean, Derived: true},
 
 	{Pattern: FanSpeed, Quantity: speed, Unit: "rpm", Label: "Fan %d", Scope: ScopeFan, Sum: SumMean},
 	{Pattern: FanDuty, Quantity: duty, Unit: "%", Label: "Fan %d duty", Scope: ScopeFan, Sum: SumMean},

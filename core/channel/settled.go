@@ -131,3 +131,29 @@ func (l Leg) boosts(power []series.Sample) bool {
 	values := present(power[from:])
 	return len(values) > 0 && average(values) > limit*(1+overLimit)
 }
+
+// boostFigure is the time from the start of a leg for which power stood above its sustained limit; none where that limit is not
+// known, or power never did.
+func (l Leg) boostFigure(samples Samples) []Figure {
+	limit, held := l.Most[PackagePower]
+	own := samples[PackagePower]
+	if !held || l.Load.OneCore() || len(own) == 0 {
+		return nil
+	}
+	const startsMS, pausesMS = 10_000, 3_000 // a boost begins soon, and a moment below does not end it
+	first := own[0].T
+	last := first
+	for _, s := range own {
+		above := s.V > limit*(1+overLimit)
+		if above && (last > first || s.T-first <= startsMS) {
+			last = s.T
+		} else if s.T-max(last, first+startsMS) > pausesMS {
+			break
+		}
+	}
+	if last == first {
+		return nil
+	}
+	c, length := Of(BoostWindow, 0), float64(last-first)/1000
+	return []Figure{{Key: c.Key, Label: c.Label, Unit: c.Unit, Mean: length, Low: &length, Peak: length}}
+}

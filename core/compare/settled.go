@@ -36,7 +36,7 @@ type SettledRow struct {
 	Key, Label, Unit string
 	Better           Better
 	Base, Other      Level
-	stat.Difference
+	Difference
 	Judged bool // whether Shown says anything: a temperature that nobody corrected for its room is not judged
 	Gain   bool // the difference is shown, and for the better
 }
@@ -44,23 +44,20 @@ type SettledRow struct {
 // Both reports whether both sides tell of a row.
 func (r *SettledRow) Both() bool { return r.Base.Legs > 0 && r.Other.Legs > 0 }
 
-// settles is a figure by which trims are compared once settled. day is the standard deviation of what one day differs from another
-// under the same trim: in the figure's unit, or as a share of it.
+// settles is a figure by which trims are compared once settled.
 type settles struct {
 	key    string
 	better Better
-	day    float64
-	share  bool
 }
 
 var settling = []settles{
-	{channel.AboveAmbient, Lower, 0.7, false}, // K: the room's draughts, paste and dust
-	{channel.Temperature, Neither, 0.7, false},
-	{channel.PackagePower, Lower, 0.007, true},
-	{channel.WallPower, Lower, 0.01, true},
-	{channel.MeanClock, Higher, 0.003, true},
-	{channel.DeliveredVoltage, Neither, 0.002, false}, // V
-	{channel.FanSpeed, Lower, 0.03, true},
+	{channel.AboveAmbient, Lower},
+	{channel.Temperature, Neither},
+	{channel.PackagePower, Lower},
+	{channel.WallPower, Lower},
+	{channel.MeanClock, Higher},
+	{channel.DeliveredVoltage, Neither},
+	{channel.FanSpeed, Lower},
 }
 
 // compared lists the loads under which trims are compared, and in this order.
@@ -75,7 +72,7 @@ func Settled(base, other []Leg) []SettledRow {
 			out = append(out, settledRow(kind, key, base, other))
 		}
 	}
-	stepDown(out, func(r *SettledRow) (*stat.Difference, bool) { return &r.Difference, r.Judged && r.Both() })
+	stepDown(out, 1-stat.Confidence, func(r *SettledRow) (*Difference, bool) { return &r.Difference, r.Judged && r.Both() })
 	for i := range out {
 		out[i].Gain = out[i].Better.gains(&out[i].Difference)
 	}
@@ -111,12 +108,9 @@ func settledRow(kind load.Kind, key string, base, other []Leg) SettledRow {
 	if !r.Both() {
 		return r
 	}
-	day := s.day
-	if s.share {
-		day *= math.Abs(r.Base.Value+r.Other.Value) / 2
-	}
+	day := days[s.key].of((r.Base.Value + r.Other.Value) / 2)
 	sd := math.Hypot(math.Hypot(r.Base.SD, r.Other.SD), day*math.Sqrt(1/float64(r.Base.Legs)+1/float64(r.Other.Legs)))
-	r.Difference = stat.Difference{Absolute: r.Other.Value - r.Base.Value, Half: z95 * sd, Percent: math.NaN(), P: 1}
+	r.Difference = Difference{Absolute: r.Other.Value - r.Base.Value, Half: z95 * sd, Percent: math.NaN(), P: 1}
 	if sd > 0 {
 		r.P = 2 * distuv.UnitNormal.Survival(math.Abs(r.Absolute)/sd)
 	}

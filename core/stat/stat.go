@@ -1,6 +1,6 @@
-// Package stat holds the statistics of scores and runs: mean and interval of repeated runs, Welch's interval for
-// a difference, and the steady part of a run. One run proves little, and the package says so: without a second
-// run there is no interval.
+// Package stat holds the statistics of scores and runs: mean and interval of repeated runs, which of several differences are
+// shown together, and the steady part of a run. One run proves little, and the package says so: without a second run there is
+// no interval.
 package stat
 
 import (
@@ -39,51 +39,13 @@ func Summarise(runs []float64) Summary {
 	}
 	s.SD = stat.StdDev(runs, nil)
 	n := float64(len(runs))
-	s.Half = tQuantile(n-1) * s.SD / math.Sqrt(n)
+	s.Half = distuv.StudentsT{Mu: 0, Sigma: 1, Nu: n - 1}.Quantile(0.5+Confidence/2) * s.SD / math.Sqrt(n)
 	return s
 }
 
-// Difference is the difference of two means, second less first. Shown tells whether the interval leaves zero out.
-type Difference struct {
-	Absolute, Half float64
-	Percent        float64 // of the first mean, NaN when that is zero
-	P              float64 // of a difference as large as this, or larger, between equals; 1 where nothing can be said
-	Shown          bool
-}
-
-// Welch compares two summaries without assuming equal spread: B. L. Welch, Biometrika 34 (1947). Where one side
-// has fewer than two runs the interval is infinite and no difference is shown.
-func Welch(first, second Summary) Difference {
-	d := Difference{Absolute: second.Mean - first.Mean, Half: math.Inf(1), Percent: math.NaN(), P: 1}
-	if first.Mean != 0 {
-		d.Percent = 100 * d.Absolute / math.Abs(first.Mean)
-	}
-	if first.N < 2 || second.N < 2 {
-		return d
-	}
-	a, b := first.SD*first.SD/float64(first.N), second.SD*second.SD/float64(second.N)
-	switch {
-	case a+b == 0:
-		d.Half = 0
-		if d.Absolute != 0 {
-			d.P = 0
-		}
-	default:
-		freedom := (a + b) * (a + b) / (a*a/float64(first.N-1) + b*b/float64(second.N-1))
-		d.Half = tQuantile(freedom) * math.Sqrt(a+b)
-		d.P = 2 * distuv.StudentsT{Mu: 0, Sigma: 1, Nu: freedom}.Survival(math.Abs(d.Absolute)/math.Sqrt(a+b))
-	}
-	d.Shown = math.Abs(d.Absolute) > d.Half
-	return d
-}
-
-func tQuantile(freedom float64) float64 {
-	return distuv.StudentsT{Mu: 0, Sigma: 1, Nu: freedom}.Quantile(0.5 + Confidence/2)
-}
-
 // StepDown reports which of several differences are shown together, given the P of each, so that of all such lists about equals
-// one in twenty at most shows any: S. Holm, Scandinavian Journal of Statistics 6 (1979).
-func StepDown(p []float64) []bool {
+// a share of level at most shows any: S. Holm, Scandinavian Journal of Statistics 6 (1979).
+func StepDown(p []float64, level float64) []bool {
 	order := make([]int, len(p))
 	for i := range order {
 		order[i] = i
@@ -91,7 +53,7 @@ func StepDown(p []float64) []bool {
 	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(p[a], p[b]) })
 	shown := make([]bool, len(p))
 	for rank, i := range order {
-		if !(p[i] <= (1-Confidence)/float64(len(p)-rank)) {
+		if !(p[i] <= level/float64(len(p)-rank)) {
 			break
 		}
 		shown[i] = true

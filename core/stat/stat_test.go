@@ -1,9 +1,9 @@
 package stat_test
 
 import (
-	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"zerokeel/core/stat"
@@ -12,8 +12,7 @@ import (
 // Expected values: from the definitions by hand; Student quantile for 2 degrees of freedom 4.302653 (printed tables).
 func TestIntervalsAgainstTables(t *testing.T) {
 	x := []float64{13842, 13871, 13805}
-	y := []float64{14060, 14102, 14031}
-	a, b := stat.Summarise(x), stat.Summarise(y)
+	a := stat.Summarise(x)
 	near := func(what string, got, want, tol float64) {
 		t.Helper()
 		if !(math.Abs(got-want) <= tol) {
@@ -23,39 +22,30 @@ func TestIntervalsAgainstTables(t *testing.T) {
 	near("mean", a.Mean, 13839.3333, 1e-3)
 	near("standard deviation", a.SD, 33.0807, 1e-3)
 	near("half interval", a.Half, 4.302653*33.0807/math.Sqrt(3), 1e-2)
-	d := stat.Welch(a, b)
-	near("difference", d.Absolute, 225, 1e-9)
-	near("percent", d.Percent, 1.6258, 1e-3)
-	if !d.Shown || d.Half <= 0 || d.Half > 100 {
-		t.Errorf("difference %+v, want one that is shown", d)
-	}
-	if one := stat.Welch(a, stat.Summarise([]float64{15000})); one.Shown {
-		t.Error("a single run shows a difference")
-	}
 	if none := stat.Summarise(nil); !math.IsNaN(none.Mean) || none.N != 0 {
 		t.Errorf("no runs: %+v", none)
 	}
 }
 
-// TestWelchKeepsItsLevel: of pairs drawn from one distribution, about 5% may show a difference.
-func TestWelchKeepsItsLevel(t *testing.T) {
+// TestStepDownKeepsItsLevel: of lists of ten equals, one in twenty shows any, and what is far from equal is shown beside them.
+func TestStepDownKeepsItsLevel(t *testing.T) {
 	r := rand.New(rand.NewPCG(17, 4))
-	draw := func(sd float64) stat.Summary {
-		runs := make([]float64, 4)
-		for i := range runs {
-			runs[i] = 100 + sd*r.NormFloat64()
+	any := 0
+	const lists = 4000
+	for range lists {
+		p := make([]float64, 10)
+		for i := range p {
+			p[i] = r.Float64()
 		}
-		return stat.Summarise(runs)
-	}
-	shown := 0
-	const pairs = 4000
-	for range pairs {
-		if stat.Welch(draw(1), draw(3)).Shown {
-			shown++
+		if slices.Contains(stat.StepDown(p, 0.05), true) {
+			any++
+		}
+		if p[3] = 1e-9; !stat.StepDown(p, 0.05)[3] {
+			t.Fatal("a certain difference is not shown")
 		}
 	}
-	if share := float64(shown) / pairs; share < 0.025 || share > 0.075 {
-		t.Errorf("%.1f%% of equal pairs show a difference, want about 5%%", 100*share)
+	if share := float64(any) / lists; share < 0.035 || share > 0.06 {
+		t.Errorf("%.1f %% of the lists of equals show a difference", 100*share)
 	}
 }
 
@@ -71,12 +61,4 @@ func TestSteadyFromDropsTheWarmUp(t *testing.T) {
 	if cut := stat.SteadyFrom(run[:5]); cut != 0 {
 		t.Errorf("short run cut at %d", cut)
 	}
-}
-
-func ExampleWelch() {
-	stock := stat.Summarise([]float64{13842, 13871, 13805})
-	trimmed := stat.Summarise([]float64{14060, 14102, 14031})
-	d := stat.Welch(stock, trimmed)
-	fmt.Printf("%+.1f%%, shown: %v\n", d.Percent, d.Shown)
-	// Output: +1.6%, shown: true
 }

@@ -20,9 +20,15 @@ func TestScoresFollowFromTime(t *testing.T) {
 		if y.Measure == yardstick.Waits || y.Measure == yardstick.Rest {
 			continue
 		}
+		if (y.Work > 0) == (y.WindowS > 0) || y.WarmS+y.WindowS > yardstick.MostS {
+			t.Errorf("%s: of work and window one is given, and it ends: %+v", y.ID, y)
+		}
 		for range 50 {
 			cores, seconds := 1+r.IntN(32), 0.5+100*r.Float64()
 			amount := y.Amount(cores)
+			if y.WindowS > 0 {
+				amount = 1e13 * r.Float64()
+			}
 			score := y.Score(amount, seconds)
 			if back := y.Seconds(amount, score); math.Abs(back-seconds) > 1e-9*seconds {
 				t.Errorf("%s: %g s make %g %s, and those %g s", y.ID, seconds, score, y.Unit, back)

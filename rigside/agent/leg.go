@@ -88,15 +88,16 @@ func measured(o *link.Order, spec *load.Spec) (yardstick.Yardstick, error) {
 	switch {
 	case !known:
 		return y, fmt.Errorf("the yardstick %.40q is not known to this agent; bring it to the server's version", o.Yardstick)
-	case o.Work <= 0 && y.Measure != yardstick.Rest:
-		return y, fmt.Errorf("the order names no amount of work for %s", y.Name)
+	case o.Work <= 0 && o.WindowS <= 0 && y.Measure != yardstick.Rest:
+		return y, fmt.Errorf("the order names neither an amount of work nor a window for %s", y.Name)
 	}
 	spec.Measure = y.Measure
 	if y.MemoryMB > 0 && spec.MemoryMB == 0 {
 		spec.MemoryMB = y.MemoryMB * len(spec.CPUs)
 	}
 	if y.Measure != yardstick.Rest && y.Measure != yardstick.Waits {
-		spec.Quota = &load.Quota{Amount: o.Work, Warm: seconds(o.WarmS), Turns: y.Measure == yardstick.BestRate}
+		spec.Quota = &load.Quota{Amount: o.Work, Window: seconds(o.WindowS), Warm: seconds(o.WarmS),
+			Turns: y.Measure == yardstick.BestRate}
 	}
 	return y, nil
 }
@@ -117,14 +118,14 @@ func (l *leg) run() ([]link.Event, *link.Finished) {
 	defer look.Stop()
 	watch := newWatch(l)
 	var events []link.Event
-	var score *float64
+	finished := &link.Finished{Order: l.order.ID}
 	how := link.Done
 	waits := l.wait()
 loop:
 	for {
 		select {
 		case <-end.C:
-			if l.order.Work > 0 {
+			if l.order.Work > 0 || l.order.WindowS > 0 {
 				events, how = append(events, l.event(verdict.EventRefused,
 					fmt.Sprintf("the work of %s was not done in %.0f s", l.yardstick.Name, l.order.Seconds))), link.Aborted
 			}
@@ -143,14 +144,15 @@ loop:
 			events, how = append(events, l.event(verdict.EventRefused, err.Error())), link.Aborted
 			break loop
 		case took := <-l.drill.Done():
-			score = new(l.yardstick.Score(l.order.Work, slices.Min(took).Seconds()))
+			finished.Score, finished.Scored = l.scored(took)
 			break loop
 		case w := <-waits:
 			if w.err != nil {
 				events, how = append(events, l.event(verdict.EventRefused, w.err.Error())), link.Aborted
 				break loop
 			}
-			score = new(l.yardstick.Late(w.late))
+			finished.Score = new(l.yardstick.Late(w.late))
+			finished.Scored = &link.Scored{FromS: l.order.WarmS, ToS: time.Since(l.started).Seconds(), Core: -1}
 			break loop
 		case now := <-look.C:
 			l.turn()
@@ -174,12 +176,28 @@ loop:
 		e.Core = t.Core
 		events = append(events, e)
 	}
-	finished := &link.Finished{Order: l.order.ID, How: how, RanS: ran.Seconds(), Others: l.usage.others(), Score: score}
+	finished.How, finished.RanS, finished.Others = how, ran.Seconds(), l.usage.others()
 	if l.order.Load == core.Memory && l.order.Yardstick == "" {
 		covered := l.drill.Coverage()
 		finished.Coverage = &covered
 	}
 	return events, finished
+}
+
+// scored returns the score of the fastest turn, and which it was.
+func (l *leg) scored(turns []load.Turn) (*float64, *link.Scored) {
+	rate := func(t load.Turn) float64 { return t.Work / (t.To - t.From).Seconds() }
+	best := 0
+	for i := range turns {
+		if rate(turns[i]) > rate(turns[best]) {
+			best = i
+		}
+	}
+	t, core := turns[best], -1
+	if len(turns) > 1 {
+		core = l.order.Cores[best]
+	}
+	return new(l.yardstick.Score(t.Work, (t.To - t.From).Seconds())), &link.Scored{FromS: t.From.Seconds(), ToS: t.To.Seconds(), Core: core}
 }
 
 // waited is what came of the waits of a yardstick.

@@ -30,7 +30,8 @@ func TestEveryYardstickIsTaken(t *testing.T) {
 		return l.run()
 	}
 	for _, y := range yardstick.List() {
-		o := link.Order{ID: y.ID, Do: link.Run, Load: y.Load, Yardstick: y.ID, Seconds: 3600, Work: y.Work / 4000, WarmS: 0.05, MemoryMB: 8}
+		o := link.Order{ID: y.ID, Do: link.Run, Load: y.Load, Yardstick: y.ID, Seconds: 3600, Work: y.Work / 4000, WarmS: 0.05, MemoryMB: 8,
+			WindowS: y.WindowS / 400}
 		if y.Measure == yardstick.Waits {
 			o.Work = 10
 		}
@@ -42,13 +43,16 @@ func TestEveryYardstickIsTaken(t *testing.T) {
 			t.Errorf("%s: %+v, %+v", y.ID, f, events)
 		} else if f.Score != nil && !(*f.Score > 0) {
 			t.Errorf("%s scores %g", y.ID, *f.Score)
+		} else if s := f.Scored; f.Score != nil && (s == nil || s.FromS < 0.05 || s.ToS <= s.FromS || s.ToS > f.RanS ||
+			(s.Core >= 0) != (y.Measure == yardstick.BestRate && len(a.cores) > 1)) {
+			t.Errorf("%s ran %g s, and is scored over %+v", y.ID, f.RanS, s)
 		}
 	}
-	events, f := run(link.Order{ID: "slow", Load: "heavy", Yardstick: "all-core", Seconds: 0.2, Work: 1e18})
+	events, f := run(link.Order{ID: "slow", Load: "heavy", Yardstick: yardstick.Burst, Seconds: 0.2, Work: 1e18})
 	if f.How != link.Aborted || f.Score != nil || len(events) != 1 {
 		t.Errorf("work without end: %+v, %+v", f, events)
 	}
-	for _, o := range []link.Order{{Load: "heavy", Yardstick: "none", Work: 1}, {Load: "heavy", Yardstick: "all-core"}} {
+	for _, o := range []link.Order{{Load: "heavy", Yardstick: "none", Work: 1}, {Load: "heavy", Yardstick: yardstick.Burst}} {
 		if _, err := a.newLeg(t.Context(), o, nil); err == nil {
 			t.Errorf("%+v is taken", o)
 		}

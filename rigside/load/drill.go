@@ -94,8 +94,8 @@ func (d *Drill) Faults() <-chan Fault { return d.faults }
 // Failed delivers why a worker could not begin.
 func (d *Drill) Failed() <-chan error { return d.failed }
 
-// Done delivers, once the quota is full, how long each turn of it took, or all cores together.
-func (d *Drill) Done() <-chan []time.Duration {
+// Done delivers, once the quota is full, what each turn of it did, or all cores together.
+func (d *Drill) Done() <-chan []Turn {
 	if d.quota == nil {
 		return nil
 	}

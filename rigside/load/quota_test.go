@@ -53,12 +53,38 @@ func TestQuotaIsTheTimeOfItsWork(t *testing.T) {
 				want = q.Amount / rate[i]
 			}
 			// Together, the last one's round hides at most what the others did in theirs.
-			if math.Abs(d.Seconds()-want) > 0.05 {
-				t.Fatalf("turn %d of %d took %.3f s, want %.3f", i, len(took), d.Seconds(), want)
+			if took := (d.To - d.From).Seconds(); math.Abs(took-want) > 0.05 || d.Work != q.Amount {
+				t.Fatalf("turn %d took %.3f s for %g, want %.3f", i, took, d.Work, want)
 			}
 		}
 		if turns && len(took) != places || !turns && len(took) != 1 {
 			t.Fatalf("%d turns for %d places, in turns: %v", len(took), places, turns)
+		}
+	}
+}
+
+// TestQuotaIsTheWorkOfItsWindow: what workers of random speeds do in a window is counted as if work flowed evenly, whatever
+// rounds straddle its ends, and none of it is missed.
+func TestQuotaIsTheWorkOfItsWindow(t *testing.T) {
+	r := rand.New(rand.NewPCG(6, 5))
+	for range 200 {
+		places := 1 + r.IntN(6)
+		q := newQuota(Quota{Window: time.Duration(500+r.IntN(3000)) * time.Millisecond, Warm: time.Duration(r.IntN(3000)) * time.Millisecond},
+			places)
+		want := 0.0
+		rate, at := make([]float64, places), make([]time.Duration, places)
+		for i := range rate {
+			rate[i] = 10 + 90*r.Float64()
+			want += rate[i] * q.Window.Seconds()
+		}
+		for len(q.done) == 0 {
+			place := r.IntN(places)
+			begun := at[place]
+			at[place] += time.Duration(1+r.IntN(400)) * time.Millisecond
+			q.add(place, rate[place]*(at[place]-begun).Seconds(), begun, at[place])
+		}
+		if took := <-q.done; len(took) != 1 || math.Abs(took[0].Work-want) > 1e-6*want || took[0].To-took[0].From != q.Window {
+			t.Fatalf("%+v, want %g in %v", took, want, q.Window)
 		}
 	}
 }

@@ -563,13 +563,15 @@ type CheckRequest struct {
 
 // Comparison defines model for Comparison.
 type Comparison struct {
-	Base    int64           `json:"base"`
-	Changes []Change        `json:"changes"`
-	Rows    []ComparisonRow `json:"rows"`
+	Base    int64    `json:"base"`
+	Changes []Change `json:"changes"`
 
 	// Settled where the trims settle under the loads that they were proven with
 	Settled []SettledRow `json:"settled"`
-	Trim    int64        `json:"trim"`
+
+	// Tables by yardstick
+	Tables []ComparisonTable `json:"tables"`
+	Trim   int64             `json:"trim"`
 }
 
 // ComparisonRow defines model for ComparisonRow.
@@ -591,14 +593,29 @@ type ComparisonRow struct {
 	Percent *float64 `json:"percent"`
 
 	// Shown the difference is larger than the noise
-	Shown     bool    `json:"shown"`
-	Trim      *Spread `json:"trim"`
-	Unit      string  `json:"unit"`
-	Yardstick string  `json:"yardstick"`
+	Shown bool    `json:"shown"`
+	Trim  *Spread `json:"trim"`
+	Unit  string  `json:"unit"`
+
+	// Visible a difference of this size would be shown four times of five
+	Visible        *float64 `json:"visible"`
+	VisiblePercent *float64 `json:"visiblePercent"`
 }
 
 // ComparisonRowBetter defines model for ComparisonRow.Better.
 type ComparisonRowBetter string
+
+// ComparisonTable defines model for ComparisonTable.
+type ComparisonTable struct {
+	// Interleaved some session holds runs of both trims, so that what a day differs from another does not stand between them
+	Interleaved bool            `json:"interleaved"`
+	Left        []LeftRun       `json:"left"`
+	Rows        []ComparisonRow `json:"rows"`
+
+	// Sessions in which the runs were taken
+	Sessions  int    `json:"sessions"`
+	Yardstick string `json:"yardstick"`
+}
 
 // CopyTrimRequest defines model for CopyTrimRequest.
 type CopyTrimRequest struct {
@@ -869,6 +886,12 @@ type LadderTemplate = ladder.Template
 
 // LearntAttribute defines model for LearntAttribute.
 type LearntAttribute = trim.Learnt
+
+// LeftRun defines model for LeftRun.
+type LeftRun struct {
+	Score int64  `json:"score"`
+	Why   string `json:"why"`
+}
 
 // Leg defines model for Leg.
 type Leg struct {
@@ -1391,7 +1414,7 @@ type Trim struct {
 	Number int      `json:"number"`
 	Parent *int64   `json:"parent"`
 
-	// Points mean all-core score
+	// Points mean score of an all-core burst
 	Points   *float64     `json:"points"`
 	Profile  TrimProfile  `json:"profile"`
 	Reason   string       `json:"reason"`
@@ -1499,7 +1522,7 @@ type Yardstick struct {
 	Own  bool `json:"own"`
 	Runs int  `json:"runs"`
 
-	// Seconds that a run takes, about
+	// Seconds that a run takes, about, with the rest before it
 	Seconds float64 `json:"seconds"`
 	Unit    string  `json:"unit"`
 }

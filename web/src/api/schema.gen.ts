@@ -1330,7 +1330,7 @@ export interface components {
             untried: string[];
             /**
              * Format: double
-             * @description mean all-core score
+             * @description mean score of an all-core burst
              */
             points: number | null;
         };
@@ -2035,7 +2035,7 @@ export interface components {
             load: string;
             /**
              * Format: double
-             * @description that a run takes, about
+             * @description that a run takes, about, with the rest before it
              */
             seconds: number;
             runs: number;
@@ -2092,11 +2092,25 @@ export interface components {
             changes: components["schemas"]["Change"][];
             /** @description where the trims settle under the loads that they were proven with */
             settled: components["schemas"]["SettledRow"][];
+            /** @description by yardstick */
+            tables: components["schemas"]["ComparisonTable"][];
+        };
+        ComparisonTable: {
+            yardstick: string;
+            /** @description in which the runs were taken */
+            sessions: number;
+            /** @description some session holds runs of both trims, so that what a day differs from another does not stand between them */
+            interleaved: boolean;
+            left: components["schemas"]["LeftRun"][];
             rows: components["schemas"]["ComparisonRow"][];
+        };
+        LeftRun: {
+            /** Format: int64 */
+            score: number;
+            why: string;
         };
         ComparisonRow: {
             key: string;
-            yardstick: string;
             label: string;
             unit: string;
             /** @enum {string} */
@@ -2112,6 +2126,13 @@ export interface components {
             half: number | null;
             /** Format: double */
             percent: number | null;
+            /**
+             * Format: double
+             * @description a difference of this size would be shown four times of five
+             */
+            visible: number | null;
+            /** Format: double */
+            visiblePercent: number | null;
             /** @description whether anything is claimed of the difference: of heat in a run of seconds nothing is, and of the rest where the score differs */
             judged: boolean;
             /** @description the difference is larger than the noise */

@@ -10,6 +10,7 @@ import { OtherScores } from './other-scores';
 import { Settled } from './settled';
 
 type Row = Schemas['ComparisonRow'];
+type Table = Schemas['ComparisonTable'];
 type Spread = Schemas['Spread'];
 
 /** Is it faster, cooler, cheaper? Two trims side by side, every run a dot. */
@@ -20,7 +21,7 @@ export function ScoresSheet({ rig, id, mode }: SheetProps) {
   const scores = useQuery(scoresQuery(rig));
   if (!owner || !trims.data) return <p className="p-4 text-soft">Reading the scores …</p>;
   const scored = trims.data.filter((t) => t.points != null);
-  const base = trims.data.find((t) => t.id === id) ?? trims.data[0];
+  const base = trims.data.find((t) => t.id === id) ?? scored[0] ?? trims.data[0];
   const trim =
     trims.data.find((t) => t.id === Number(mode)) ??
     scored.findLast((t) => t.inForce && t.id !== base?.id) ??
@@ -53,7 +54,6 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
   const comparison = useQuery(comparisonQuery(rig, base.id, trim.id));
   const yardsticks = useQuery(yardsticksQuery);
   const settings = useQuery(settingsQuery(rig));
-  const rows = comparison.data?.rows ?? [];
   const levels = comparison.data?.settled ?? [];
   // The heaviest load stands before the scores, the others after them.
   const settled = [...new Set(levels.map((r) => r.load))].map((load) => (
@@ -87,7 +87,7 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
             </ul>
             {comparison.data?.changes.length === 0 && <p className="text-soft">Nothing: the same settings.</p>}
           </Section>
-          <Spoilt rig={rig} trims={[base, trim]} />
+          <LeftOut rig={rig} trims={[base, trim]} tables={comparison.data?.tables ?? []} />
           <Button className="mb-4" onClick={() => go(sheetPath(rig, 'trial'))}>
             Take more runs
           </Button>
@@ -101,14 +101,15 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
       <Problem error={comparison.error} />
       {settled.slice(0, 1)}
       {yardsticks.data?.map((y) => {
-        const own = rows.filter((r) => r.yardstick === y.id);
+        const table = comparison.data?.tables.find((t) => t.yardstick === y.id);
         return (
-          own.length > 0 && (
+          table &&
+          table.rows.length > 0 && (
             <Yardstick
               key={y.id}
               name={y.name}
               better={y.better}
-              rows={own}
+              table={table}
               base={trimName(base)}
               trim={trimName(trim)}
             />
@@ -121,23 +122,28 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
 }
 
 /** Runs that do not count, and why. */
-function Spoilt({ rig, trims }: { rig: number; trims: Trim[] }) {
+function LeftOut({ rig, trims, tables }: { rig: number; trims: Trim[]; tables: Table[] }) {
   const scores = useQuery(scoresQuery(rig));
   const yardsticks = useQuery(yardsticksQuery);
-  const spoilt = scores.data?.filter((s) => s.spoilt && trims.some((t) => t.id === s.trim)) ?? [];
-  if (spoilt.length === 0) return null;
+  const left = tables.flatMap((t) => t.left);
+  if (left.length === 0) return null;
   return (
-    <Section title="Spoilt runs" note="left out">
-      <ul className="row-rule text-[13px]">
-        {spoilt.map((s) => (
-          <li key={s.id} className="py-0.5">
-            <span className="num">
-              {trimName(trims.find((t) => t.id === s.trim) ?? { number: 0, name: '' })} {num(s.value)}{' '}
-              {yardsticks.data?.find((y) => y.id === s.yardstick)?.unit}
-            </span>{' '}
-            <span className="text-caution">{s.spoilt}</span>
-          </li>
-        ))}
+    <Section title="Runs left out" note="not alike">
+      <ul className="row-rule text-[13px]" data-left-out="">
+        {left.map((one) => {
+          const s = scores.data?.find((score) => score.id === one.score);
+          const y = yardsticks.data?.find((x) => x.id === s?.yardstick);
+          return (
+            s && (
+              <li key={s.id} className="py-0.5">
+                <span className="num">
+                  {trimName(trims.find((t) => t.id === s.trim) ?? { number: 0, name: '' })} {num(s.value)} {y?.unit}
+                </span>{' '}
+                <span className="text-caution">{one.why}</span>
+              </li>
+            )
+          );
+        })}
       </ul>
     </Section>
   );
@@ -176,18 +182,18 @@ function Picker({
 function Yardstick({
   name,
   better,
-  rows,
+  table,
   base,
   trim,
 }: {
   name: string;
   better: string;
-  rows: Row[];
+  table: Table;
   base: string;
   trim: string;
 }) {
   return (
-    <Section title={name} note={`${better} is better`}>
+    <Section title={name} note={`${better} is better · ${taken(table)}`}>
       <table className="table-thin w-full" data-comparison="">
         <thead>
           <tr>
@@ -201,13 +207,19 @@ function Yardstick({
           </tr>
         </thead>
         <tbody>
-          {rows.map((r) => (
+          {table.rows.map((r) => (
             <ComparisonLine key={r.key} row={r} />
           ))}
         </tbody>
       </table>
     </Section>
   );
+}
+
+/** How the runs were taken: what a day differs from another stands between two trims that shared none. */
+function taken(t: Table) {
+  const days = t.sessions === 1 ? 'one session' : `${t.sessions} sessions`;
+  return t.interleaved ? `interleaved, ${days}` : `${days}, not interleaved`;
 }
 
 function ComparisonLine({ row }: { row: Row }) {
@@ -231,6 +243,7 @@ function ComparisonLine({ row }: { row: Row }) {
         <Meaning
           missing={!row.base || !row.trim ? 'no runs of one' : row.half == null ? 'one run proves little' : ''}
           doubtful={row.judged ? '' : row.unit === 'K' || row.unit === '°C' ? 'not settled in a run' : 'not judged'}
+          above={row.visiblePercent == null ? '' : `${num(row.visiblePercent, 1)} %`}
           row={row}
         />
       </td>

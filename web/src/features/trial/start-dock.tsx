@@ -62,7 +62,7 @@ export function StartDock({ rig }: { rig: Rig }) {
 /** Which yardsticks to take, several runs of each. */
 function Benchmark({ ready, onStart }: { ready: boolean; onStart: (legs: Schemas['LegRequest'][]) => void }) {
   const yardsticks = useQuery(yardsticksQuery);
-  const [picked, setPicked] = useState(['all-core', 'single-core']);
+  const [picked, setPicked] = useState(['burst', 'single-core']);
   const own = yardsticks.data?.filter((y) => y.own) ?? [];
   const chosen = own.filter((y) => picked.includes(y.id));
   const seconds = chosen.reduce((sum, y) => sum + y.runs * y.seconds, 0);
