@@ -129,6 +129,10 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 	if err != nil {
 		return err
 	}
+	sessions, err := r.store.OpenSessions(ctx)
+	if err != nil {
+		return err
+	}
 	due, err := r.store.DueChecks(ctx)
 	if err != nil {
 		return err
@@ -161,6 +165,12 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 			continue
 		}
 		r.step(ctx, steps, fmt.Sprintf("trial %d", t.ID), t.RigID, func(lease *store.Lease) error { return r.stepTrial(ctx, lease, t.ID) })
+	}
+	for _, x := range sessions {
+		if others(x.RigID) {
+			continue
+		}
+		r.step(ctx, steps, fmt.Sprintf("session %d", x.ID), x.RigID, func(lease *store.Lease) error { return r.stepSession(ctx, lease, x.ID) })
 	}
 	return nil
 }

@@ -57,6 +57,8 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"GET", one + "/settings", "", 200}, {"POST", one + "/check", `{"settings":{"curve.all":-10},"parent":null}`, 200},
 		{"GET", one + "/trims", "", 200}, {"POST", one + "/trims", made, 201}, {"GET", "/api/trims/1", "", 200},
 		{"PATCH", "/api/trims/2", `{"name":"y"}`, 200},
+		{"POST", one + "/sessions", `{"base":1,"trim":1,"yardsticks":["none"],"runs":1}`, 422}, {"GET", one + "/sessions", "", 200},
+		{"POST", "/api/sessions/9/end", "", 404},
 		{"GET", one + "/fittings", "", 200}, {"POST", one + "/fittings", `{"trim":1}`, 201}, {"GET", "/api/fittings/1", "", 200},
 		{"GET", one + "/trials", "", 200}, {"POST", one + "/trials", `{"legs":[{"load":"idle","seconds":5}]}`, 409},
 		{"GET", "/api/trials/1", "", 200},

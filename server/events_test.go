@@ -96,6 +96,52 @@ func TestComparisonAgainstHand(t *testing.T) {
 	}
 }
 
+// TestInterleavedSession: two trims by turns, each fitted and run by itself; the runs make one block, and what one could start
+// meanwhile is refused. A session whose run does not hold ends there, and one that is ended by hand keeps its runs.
+func TestInterleavedSession(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)
+	stock := rig.Trims()[0].Id
+	rig.Fit(stock)
+	var capped api.Trim
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID),
+		api.CreateTrimRequest{Parent: stock, Name: "capped", Settings: trim.Settings{"limit.ppt": part.Number(140)}}, 201, &capped)
+	path := fmt.Sprintf("/api/rigs/%d/sessions", rig.ID)
+	ended := func(s api.Session) api.Session {
+		t.Helper()
+		rig.Until("the session ends", func() bool {
+			var all []api.Session
+			rig.Call("GET", path, nil, 200, &all)
+			s = all[0]
+			return s.Ended
+		})
+		return s
+	}
+	ask := api.StartSessionRequest{Base: capped.Id, Trim: stock, Yardsticks: []string{"burst"}, Runs: 3}
+	var s api.Session
+	rig.Call("POST", path, ask, 201, &s)
+	rig.Call("POST", path, ask, 409, nil)
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/fittings", rig.ID), api.FitRequest{Trim: stock}, 409, nil)
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trials", rig.ID), api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("idle", 20)}},
+		409, nil)
+	s = ended(s)
+	if s.Problem != "" || s.Block != 3 || s.Blocks[0] != (api.SessionBlock{Trim: stock, Runs: 2}) || s.Blocks[1].Runs != 3 ||
+		s.Blocks[2] != (api.SessionBlock{Trim: stock, Runs: 1}) {
+		t.Fatalf("%+v", s)
+	}
+	var c api.Comparison
+	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/comparison?base=%d&trim=%d", rig.ID, stock, capped.Id), nil, 200, &c)
+	if got := c.Tables[0]; got.Sessions != 1 || !got.Interleaved || len(got.Left) > 0 || got.Rows[0].Base.N != 3 || got.Rows[0].Trim.N != 3 ||
+		!got.Rows[0].Shown {
+		t.Errorf("%+v", got)
+	}
+	rig.Call("POST", path, ask, 201, &s)
+	rig.Call("POST", fmt.Sprintf("/api/sessions/%d/end", s.Id), nil, 200, nil)
+	if s = ended(s); s.Problem == "" {
+		t.Errorf("ended by hand: %+v", s)
+	}
+	rig.Call("POST", fmt.Sprintf("/api/sessions/%d/end", s.Id), nil, 409, nil)
+}
+
 // TestSilentSensorIsLeftOut: a channel that has given nothing but gaps is no channel of the answer, and no null in it.
 func TestSilentSensorIsLeftOut(t *testing.T) {
 	rig := servertest.Start(t).AddRig(petrel(t, nil), 600)

@@ -14,6 +14,7 @@ type Score struct {
 	ID        int64                  `db:"id"`
 	TrimID    int64                  `db:"trim_id"`
 	TrialID   sql.NullInt64          `db:"trial_id"`
+	Session   sql.NullInt64          `db:"session_id"` // of its trial, if it was interleaved
 	Yardstick string                 `db:"yardstick_id"`
 	Value     float64                `db:"value"`
 	RigClock  time.Time              `db:"rig_clock"`
@@ -44,8 +45,8 @@ func (s *Store) Yardsticks(ctx context.Context) ([]yardstick.Yardstick, error) {
 func (s *Store) Scores(ctx context.Context, rig int64) ([]Score, error) {
 	list := []Score{}
 	err := s.db.SelectContext(ctx, &list, `SELECT s.id, s.trim_id, l.trial_id, s.yardstick_id, s.value, s.rig_clock, s.spoilt, s.note,
-		l.figures
-		FROM scores s LEFT JOIN legs l ON l.id = s.leg_id WHERE s.rig_id = ? ORDER BY s.id`, rig)
+		l.figures, t.session_id
+		FROM scores s LEFT JOIN legs l ON l.id = s.leg_id LEFT JOIN trials t ON t.id = l.trial_id WHERE s.rig_id = ? ORDER BY s.id`, rig)
 	return list, known(err, "list the scores of rig %d", rig)
 }
 

@@ -46,7 +46,9 @@ type Trial struct {
 	ActedAt   time.Time            `db:"acted_at"`    // when something was last done for it
 	BootAtEnd string               `db:"boot_at_end"` // boot that a recovery must leave behind
 	Result    JSON[verdict.Result] `db:"result"`
-	StartedAt sql.NullTime         `db:"started_at"` // on the rig's clock
+	Session   sql.NullInt64        `db:"session_id"`    // whose runs it takes
+	Block     sql.NullInt64        `db:"session_block"` // of that session
+	StartedAt sql.NullTime         `db:"started_at"`    // on the rig's clock
 	CreatedAt time.Time            `db:"created_at"`
 	EndedAt   sql.NullTime         `db:"ended_at"`
 
@@ -133,7 +135,7 @@ type Event struct {
 }
 
 const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, go_on, cores, acted_at, boot_at_end, result,
-	started_at, created_at, ended_at`
+	session_id, session_block, started_at, created_at, ended_at`
 
 const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force,
 	stream, ordered_at,
@@ -151,8 +153,8 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 			return err
 		}
 		result, err := tx.NamedExecContext(ctx, `INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, go_on, cores, acted_at,
-			created_at)
-			VALUES (:rig_id, :trim_id, :number, :name, :purpose, :state, :go_on, :cores, :acted_at, :created_at)`, t)
+			created_at, session_id, session_block)
+			VALUES (:rig_id, :trim_id, :number, :name, :purpose, :state, :go_on, :cores, :acted_at, :created_at, :session_id, :session_block)`, t)
 		if err != nil {
 			return err
 		}

@@ -38,6 +38,9 @@ func (w *Workshop) Fit(ctx context.Context, rig, id int64) (*store.Fitting, erro
 	if err != nil {
 		return nil, err
 	}
+	if err := w.noSession(ctx, r); err != nil {
+		return nil, err
+	}
 	t, err := w.trimOf(ctx, rig, id)
 	if err != nil {
 		return nil, err

@@ -114,10 +114,13 @@ func (w *Workshop) trimOfSeen(ctx context.Context, rig, id int64) (*store.Trim, 
 	return w.trimOf(ctx, rig, id)
 }
 
-// sessionOf names the session of a score: a trial, or, of what was typed or imported, its day.
+// sessionOf names the session of a score: one that was interleaved, a trial, or, of what was typed or imported, its day.
 func sessionOf(x *store.Score) string {
-	if x.TrialID.Valid {
-		return fmt.Sprint(x.TrialID.Int64)
+	switch {
+	case x.Session.Valid:
+		return fmt.Sprintf("session %d", x.Session.Int64)
+	case x.TrialID.Valid:
+		return fmt.Sprintf("trial %d", x.TrialID.Int64)
 	}
 	return x.RigClock.Format(time.DateOnly)
 }

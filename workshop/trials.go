@@ -2,6 +2,7 @@ package workshop
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"math"
@@ -136,6 +137,7 @@ type Plan struct {
 	Legs    []LegPlan
 	GoOn    *bool
 	Repeat  *int
+	Session *SessionBlock // whose runs they are
 }
 
 // LegPlan is a leg as it is asked for.
@@ -160,6 +162,9 @@ func (w *Workshop) StartTrial(ctx context.Context, rig int64, p Plan) (*Trial, e
 	if err != nil {
 		return nil, err
 	}
+	if err := w.noSession(ctx, r); err != nil {
+		return nil, err
+	}
 	at, err := w.linkOf(ctx, rig)
 	switch {
 	case err != nil:
@@ -172,6 +177,9 @@ func (w *Workshop) StartTrial(ctx context.Context, rig int64, p Plan) (*Trial, e
 	t := &store.Trial{RigID: rig, TrimID: r.TrimInForce.Int64, Purpose: store.PurposeProof, Name: p.Name}
 	if p.Purpose != "" {
 		t.Purpose = p.Purpose
+	}
+	if s := p.Session; s != nil {
+		t.Session, t.Block = sql.NullInt64{Int64: s.Session, Valid: true}, sql.NullInt64{Int64: int64(s.Block), Valid: true}
 	}
 	cores, err := w.runningCores(ctx, r)
 	if err != nil {

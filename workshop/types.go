@@ -17,8 +17,11 @@ type (
 	Incident  = store.Incident
 	Watch     = store.Watch
 	Recording = store.Log
-	PartSheet = store.Part
-	Profile   = store.Profile
+	Session   = store.Session
+
+	SessionPart = store.SessionPart
+	PartSheet   = store.Part
+	Profile     = store.Profile
 
 	LoadKind     = load.Kind
 	Inject       = link.Inject

@@ -9,10 +9,11 @@ import (
 	"zerokeel/core/yardstick"
 )
 
-// Runs are alike when they began within startK of one another, and, under one trim, when their boost windows were within boostS
-// of the scored time, or a share of it, as long.
+// Runs are alike when they began within startK of one another, or coolK where a cool start is part of the yardstick, and, under
+// one trim, when their boost windows were within boostS of the scored time, or a share of it, as long.
 const (
-	startK     = 5.0
+	startK     = 10.0
+	coolK      = 5.0
 	boostS     = 3.0
 	boostShare = 0.15
 )
@@ -23,12 +24,16 @@ func alike(y yardstick.Yardstick, base, other []Run) {
 		sameBoost(y, side)
 	}
 	if !y.WarmsUp() {
-		sameStart(base, other)
+		near := startK
+		if y.RestS > 0 {
+			near = coolK
+		}
+		sameStart(near, base, other)
 	}
 }
 
 // sameStart leaves out the runs that began elsewhere in temperature: above the room, where it was measured for all of them.
-func sameStart(base, other []Run) {
+func sameStart(near float64, base, other []Run) {
 	key, where := startAbove, "%.0f K above the room"
 	for _, side := range [][]Run{base, other} {
 		for i := range side {
@@ -37,7 +42,7 @@ func sameStart(base, other []Run) {
 			}
 		}
 	}
-	usual := apart(startK, key, base, other)
+	usual := apart(near, key, base, other)
 	if usual == nil {
 		return
 	}

@@ -1227,6 +1227,30 @@ type SensorLog struct {
 	Used int64 `json:"used"`
 }
 
+// Session defines model for Session.
+type Session struct {
+	Base int64 `json:"base"`
+
+	// Block that is at hand, from 0
+	Block     int            `json:"block"`
+	Blocks    []SessionBlock `json:"blocks"`
+	CreatedAt time.Time      `json:"createdAt"`
+	Ended     bool           `json:"ended"`
+	Id        int64          `json:"id"`
+
+	// Problem why it ended before its last block; empty where it did not
+	Problem    string   `json:"problem"`
+	Trim       int64    `json:"trim"`
+	Yardsticks []string `json:"yardsticks"`
+}
+
+// SessionBlock defines model for SessionBlock.
+type SessionBlock struct {
+	// Runs of each yardstick
+	Runs int   `json:"runs"`
+	Trim int64 `json:"trim"`
+}
+
 // Setting defines model for Setting.
 type Setting struct {
 	// Choices positions of a choice; of a number, words that may stand in its place
@@ -1331,6 +1355,16 @@ type Spread struct {
 	Mean float64   `json:"mean"`
 	N    int       `json:"n"`
 	Runs []float64 `json:"runs"`
+}
+
+// StartSessionRequest defines model for StartSessionRequest.
+type StartSessionRequest struct {
+	Base int64 `json:"base"`
+
+	// Runs of each yardstick under each trim; 2 to 20
+	Runs       int      `json:"runs"`
+	Trim       int64    `json:"trim"`
+	Yardsticks []string `json:"yardsticks"`
 }
 
 // StartTrialRequest defines model for StartTrialRequest.
@@ -1698,6 +1732,9 @@ type DraftBoardJSONRequestBody = DraftBoardRequest
 // AddScoresJSONRequestBody defines body for AddScores for application/json ContentType.
 type AddScoresJSONRequestBody = AddScoresRequest
 
+// StartSessionJSONRequestBody defines body for StartSession for application/json ContentType.
+type StartSessionJSONRequestBody = StartSessionRequest
+
 // StartTrialJSONRequestBody defines body for StartTrial for application/json ContentType.
 type StartTrialJSONRequestBody = StartTrialRequest
 
@@ -1844,6 +1881,12 @@ type ServerInterface interface {
 	// DeleteScore Remove a score that was typed or imported
 	// (DELETE /api/rigs/{rig}/scores/{score})
 	DeleteScore(ctx *echo.Context, rig RigID, score int64) error
+	// ListSessions The rig's newest interleaved sessions, newest first
+	// (GET /api/rigs/{rig}/sessions)
+	ListSessions(ctx *echo.Context, rig RigID) error
+	// StartSession Fit two trims by turns, and run yardsticks under each
+	// (POST /api/rigs/{rig}/sessions)
+	StartSession(ctx *echo.Context, rig RigID) error
 	// ListSettings Every setting that the rig's board offers, in work order, with the board's own label, range and step
 	// (GET /api/rigs/{rig}/settings)
 	ListSettings(ctx *echo.Context, rig RigID) error
@@ -1871,6 +1914,9 @@ type ServerInterface interface {
 	// AddWatch Watch a channel
 	// (POST /api/rigs/{rig}/watches)
 	AddWatch(ctx *echo.Context, rig RigID) error
+	// EndSession End a session before its last block; what was run stays
+	// (POST /api/sessions/{session}/end)
+	EndSession(ctx *echo.Context, session int64) error
 	// GetTrial One trial with its legs and events
 	// (GET /api/trials/{trial})
 	GetTrial(ctx *echo.Context, trial TrialID) error
@@ -2646,6 +2692,38 @@ func (w *ServerInterfaceWrapper) DeleteScore(ctx *echo.Context) error {
 	return err
 }
 
+// ListSessions converts echo context to params.
+func (w *ServerInterfaceWrapper) ListSessions(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListSessions(ctx, rig)
+	return err
+}
+
+// StartSession converts echo context to params.
+func (w *ServerInterfaceWrapper) StartSession(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartSession(ctx, rig)
+	return err
+}
+
 // ListSettings converts echo context to params.
 func (w *ServerInterfaceWrapper) ListSettings(ctx *echo.Context) error {
 	var err error
@@ -2796,6 +2874,22 @@ func (w *ServerInterfaceWrapper) AddWatch(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.AddWatch(ctx, rig)
+	return err
+}
+
+// EndSession converts echo context to params.
+func (w *ServerInterfaceWrapper) EndSession(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "session" -------------
+	var session int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "session", ctx.Param("session"), &session, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter session: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndSession(ctx, session)
 	return err
 }
 
@@ -3273,6 +3367,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/fittings/:fitting/cancel", wrapper.CancelFitting, options.OperationMiddlewares["cancelFitting"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/trials", wrapper.ListTrials, options.OperationMiddlewares["listTrials"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/trials", wrapper.StartTrial, options.OperationMiddlewares["startTrial"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/sessions", wrapper.ListSessions, options.OperationMiddlewares["listSessions"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/sessions", wrapper.StartSession, options.OperationMiddlewares["startSession"]...)
+	router.POST(options.BaseURL+"/api/sessions/:session/end", wrapper.EndSession, options.OperationMiddlewares["endSession"]...)
 	router.GET(options.BaseURL+"/api/trials/:trial/telemetry.csv", wrapper.ExportTelemetry, options.OperationMiddlewares["exportTelemetry"]...)
 	router.GET(options.BaseURL+"/api/trials/:trial/logs", wrapper.ListLogs, options.OperationMiddlewares["listLogs"]...)
 	router.POST(options.BaseURL+"/api/trials/:trial/logs", wrapper.JoinLog, options.OperationMiddlewares["joinLog"]...)

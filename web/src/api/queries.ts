@@ -180,6 +180,9 @@ export const yardsticksQuery = queryOptions({
 export const scoresQuery = (rig: number) =>
   queryOptions({ queryKey: ['scores', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/scores', path(rig))) });
 
+export const sessionsQuery = (rig: number) =>
+  queryOptions({ queryKey: ['sessions', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/sessions', path(rig))) });
+
 export const comparisonQuery = (rig: number, base: number, trim: number) =>
   queryOptions({
     queryKey: ['comparison', rig, base, trim],

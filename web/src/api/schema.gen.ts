@@ -469,6 +469,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** The rig's newest interleaved sessions, newest first */
+        get: operations["listSessions"];
+        put?: never;
+        /** Fit two trims by turns, and run yardsticks under each */
+        post: operations["startSession"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a session before its last block; what was run stays */
+        post: operations["endSession"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial}/telemetry.csv": {
         parameters: {
             query?: {
@@ -2095,6 +2134,38 @@ export interface components {
             /** @description by yardstick */
             tables: components["schemas"]["ComparisonTable"][];
         };
+        StartSessionRequest: {
+            /** Format: int64 */
+            base: number;
+            /** Format: int64 */
+            trim: number;
+            yardsticks: string[];
+            /** @description of each yardstick under each trim; 2 to 20 */
+            runs: number;
+        };
+        Session: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            base: number;
+            /** Format: int64 */
+            trim: number;
+            blocks: components["schemas"]["SessionBlock"][];
+            /** @description that is at hand, from 0 */
+            block: number;
+            yardsticks: string[];
+            ended: boolean;
+            /** @description why it ended before its last block; empty where it did not */
+            problem: string;
+            /** Format: date-time */
+            createdAt: string;
+        };
+        SessionBlock: {
+            /** Format: int64 */
+            trim: number;
+            /** @description of each yardstick */
+            runs: number;
+        };
         ComparisonTable: {
             yardstick: string;
             /** @description in which the runs were taken */
@@ -2976,6 +3047,79 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trial"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description sessions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    startSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartSessionRequest"];
+            };
+        };
+        responses: {
+            /** @description the session */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the session */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
                 };
             };
             default: components["responses"]["Problem"];

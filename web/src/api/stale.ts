@@ -18,7 +18,7 @@ const stale: Record<Topic, string[]> = {
   rig: ['rigs', 'baseline', 'check', 'drawings'],
   trim: ['trims', 'rigs', 'comparison', 'scores', 'log'],
   fitting: ['fittings', 'rigs', 'trims', 'log'],
-  trial: ['trials', 'rigs', 'telemetry', 'scores', 'comparison', 'log'],
+  trial: ['trials', 'rigs', 'telemetry', 'scores', 'sessions', 'comparison', 'log'],
   watch: ['watches', 'rigs', 'log'],
   correction: ['corrections', 'telemetry', 'trials', 'check', 'scores', 'comparison', 'baseline'],
   part: ['parts', 'rigs', 'baseline', 'settings', 'check', 'drawings'],

@@ -94,8 +94,8 @@ export function Empty({ children }: { children: ReactNode }) {
 export function SheetWithDock({ children, dock }: { children: ReactNode; dock: ReactNode }) {
   return (
     <div className="dock-grid h-full min-h-0">
-      <div className="min-h-0 overflow-auto px-4 py-3">{children}</div>
-      <aside className="min-h-0 overflow-auto border-l border-line px-4 py-3">{dock}</aside>
+      <div className="relative min-h-0 overflow-auto px-4 py-3">{children}</div>
+      <aside className="relative min-h-0 overflow-auto border-l border-line px-4 py-3">{dock}</aside>
     </div>
   );
 }

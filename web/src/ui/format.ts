@@ -75,3 +75,9 @@ export const loadNames: Record<string, string> = {
 export function trimName(trim: { number: number; name: string }): string {
   return trim.number === 0 ? trim.name : `T${trim.number}`;
 }
+
+/** A yardstick's name as short as it can be told among its fellows. */
+export function yardstickWord(name: string): string {
+  const word = name.replace(/^(All-core|Memory) /, '').replace(/ (throughput|time|under load|power)$/, '');
+  return word.charAt(0).toUpperCase() + word.slice(1);
+}

@@ -7,6 +7,7 @@ import { decimalsOf, num, signed, trimName, value } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { Meaning } from './meaning';
 import { OtherScores } from './other-scores';
+import { SessionDock } from './session-dock';
 import { Settled } from './settled';
 
 type Row = Schemas['ComparisonRow'];
@@ -88,6 +89,7 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
             {comparison.data?.changes.length === 0 && <p className="text-soft">Nothing: the same settings.</p>}
           </Section>
           <LeftOut rig={rig} trims={[base, trim]} tables={comparison.data?.tables ?? []} />
+          <SessionDock rig={rig} trims={trims} base={base} trim={trim} />
           <Button className="mb-4" onClick={() => go(sheetPath(rig, 'trial'))}>
             Take more runs
           </Button>
@@ -139,7 +141,7 @@ function LeftOut({ rig, trims, tables }: { rig: number; trims: Trim[]; tables: T
                 <span className="num">
                   {trimName(trims.find((t) => t.id === s.trim) ?? { number: 0, name: '' })} {num(s.value)} {y?.unit}
                 </span>{' '}
-                <span className="text-caution">{one.why}</span>
+                {y?.name.toLowerCase()}: <span className="text-caution">{one.why}</span>
               </li>
             )
           );

@@ -5,7 +5,7 @@ import { api, type Rig, type Schemas, take } from '../../api/client';
 import { laddersQuery, yardsticksQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
 import { Button, Problem, Section } from '../../ui/elements';
-import { loadNames, roughly } from '../../ui/format';
+import { loadNames, roughly, yardstickWord } from '../../ui/format';
 import { sheetPath } from '../../ui/sheet';
 
 /** Chooses a ladder and starts it under the trim in force. */
@@ -75,7 +75,7 @@ function Benchmark({ ready, onStart }: { ready: boolean; onStart: (legs: Schemas
           <li key={y.id}>
             <label className="flex items-center gap-1.5 whitespace-nowrap" title={`${y.name}, ${y.unit}`}>
               <input type="checkbox" checked={picked.includes(y.id)} onChange={() => toggle(y.id)} />
-              {y.name.replace(/ (throughput|time|under load|power)$/, '')}
+              {yardstickWord(y.name)}
             </label>
           </li>
         ))}

@@ -1,0 +1,26 @@
+-- +goose Up
+CREATE TABLE sessions (
+  id         BIGINT       NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  rig_id     BIGINT       NOT NULL,
+  base_trim_id  BIGINT    NOT NULL,
+  other_trim_id BIGINT    NOT NULL,
+  blocks     JSON         NOT NULL,
+  yardsticks JSON         NOT NULL,
+  block      INT          NOT NULL DEFAULT 0,
+  fitting_id BIGINT       NULL,
+  end_asked  BOOLEAN      NOT NULL DEFAULT FALSE,
+  problem    VARCHAR(300) NOT NULL DEFAULT '',
+  created_at DATETIME(6)  NOT NULL,
+  ended_at   DATETIME(6)  NULL,
+  KEY (rig_id),
+  KEY (ended_at),
+  FOREIGN KEY (rig_id) REFERENCES rigs (id)
+);
+ALTER TABLE trials
+  ADD COLUMN session_id BIGINT NULL,
+  ADD COLUMN session_block INT NULL,
+  ADD UNIQUE KEY (session_id, session_block);
+
+-- +goose Down
+ALTER TABLE trials DROP KEY session_id, DROP COLUMN session_block, DROP COLUMN session_id;
+DROP TABLE sessions;
