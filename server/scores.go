@@ -45,8 +45,12 @@ func (s *Server) CompareTrims(c *echo.Context, id int64, params api.CompareTrims
 		return err
 	}
 	out := api.Comparison{Base: x.Base, Trim: x.Trim, Settled: each(x.Settled, apiSettledRow),
-		Tables: each(x.Tables, apiComparisonTable), Changes: nonNil(x.Changes)}
+		Tables: each(x.Tables, apiComparisonTable), Changes: each(x.Changes, apiContrast)}
 	return c.JSON(http.StatusOK, out)
+}
+
+func apiContrast(x *workshop.Contrast) api.Contrast {
+	return api.Contrast{Key: x.Key, Name: x.Name, From: x.From, To: x.To, Counts: x.Counts}
 }
 
 func apiComparisonTable(t *workshop.ComparedTable) api.ComparisonTable {

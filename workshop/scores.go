@@ -2,10 +2,14 @@ package workshop
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"math"
 	"time"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/compare"
+	"zerokeel/core/load"
 	"zerokeel/core/stat"
 	"zerokeel/core/trim"
 	"zerokeel/core/yardstick"
@@ -61,7 +65,7 @@ func (w *Workshop) meanPoints(ctx context.Context, rig int64) (map[int64]float64
 // Comparison is what changed between two trims of a rig.
 type Comparison struct {
 	Base, Trim int64
-	Changes    []trim.Change
+	Changes    []trim.Contrast
 	Settled    []compare.SettledRow // what legs of loads settled at
 	Tables     []ComparedTable
 }
@@ -95,8 +99,19 @@ func (w *Workshop) Compare(ctx context.Context, rig, base, other int64) (*Compar
 	if err != nil {
 		return nil, err
 	}
-	out := &Comparison{Base: base, Trim: other, Changes: trim.Diff(a.Settings.V, b.Settings.V),
-		Settled: compare.Settled(h.legsUnder(base), h.legsUnder(other))}
+	out := &Comparison{Base: base, Trim: other, Settled: compare.Settled(h.legsUnder(base), h.legsUnder(other))}
+	r, err := w.store.Rig(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	set, err := w.store.PartSet(ctx, r)
+	switch {
+	case errors.Is(err, store.ErrNotFound): // and so its settings are not known either
+	case err != nil:
+		return nil, err
+	default:
+		out.Changes = trim.Contrasts(set, a.Settings.V, b.Settings.V, heavyVolts(out.Settled))
+	}
 	for _, y := range yardsticks {
 		t := compare.Of(y.Yardstick, runsOf(scores, base, y.ID), runsOf(scores, other, y.ID))
 		if len(t.Rows)+len(t.Left) > 0 {
@@ -104,6 +119,16 @@ func (w *Workshop) Compare(ctx context.Context, rig, base, other int64) (*Compar
 		}
 	}
 	return out, nil
+}
+
+// heavyVolts are the core voltages that were measured at heavy load, NaN where none was.
+func heavyVolts(rows []compare.SettledRow) [2]float64 {
+	for _, r := range rows {
+		if r.Load == load.Heavy && r.Key == channel.DeliveredVoltage {
+			return [2]float64{r.Base.Value, r.Other.Value}
+		}
+	}
+	return [2]float64{math.NaN(), math.NaN()}
 }
 
 // trimOfSeen is trimOf for somebody who looks.

@@ -4,6 +4,7 @@ import (
 	"zerokeel/core/columns"
 	"zerokeel/core/compare"
 	"zerokeel/core/load"
+	"zerokeel/core/trim"
 	"zerokeel/link"
 	"zerokeel/store"
 )
@@ -20,6 +21,7 @@ type (
 	Session   = store.Session
 
 	SessionPart = store.SessionPart
+	Contrast    = trim.Contrast
 	PartSheet   = store.Part
 	Profile     = store.Profile
 

@@ -9,10 +9,10 @@ import (
 	"zerokeel/core/yardstick"
 )
 
-// Runs are alike when they began within startK of one another, or coolK where a cool start is part of the yardstick, and, under
-// one trim, when their boost windows were within boostS of the scored time, or a share of it, as long.
+// Runs are alike when they began within startK of one another, or coolK where a rest is part of the yardstick, since its score
+// hangs on heat; and, under one trim, when their boost windows were within boostS of the scored time, or a share of it, as long.
 const (
-	startK     = 10.0
+	startK     = 15.0
 	coolK      = 5.0
 	boostS     = 3.0
 	boostShare = 0.15

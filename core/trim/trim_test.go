@@ -3,6 +3,7 @@ package trim_test
 import (
 	"errors"
 	"io/fs"
+	"math"
 	"slices"
 	"strings"
 	"testing"
@@ -240,5 +241,42 @@ func TestFingerprintsTellSettingsApart(t *testing.T) {
 	}
 	if a, b := (trim.Settings{"a": part.Number(1), "b": {}}), (trim.Settings{"a": part.Number(1)}); a.Fingerprint() != b.Fingerprint() {
 		t.Errorf("a setting that is not set counts: %q, %q", a.Fingerprint(), b.Fingerprint())
+	}
+}
+
+// TestContrasts: what counts under neither trim says so, and a voltage is told by what is in force.
+func TestContrasts(t *testing.T) {
+	set := parttest.Rig(t, "skua")
+	word := part.Choice
+	volts := [2]float64{1.284, math.NaN()}
+	for _, row := range []struct {
+		name     string
+		from, to trim.Settings
+		want     []trim.Contrast
+	}{
+		{"nothing", trim.Settings{"limit.pl1": part.Number(125)}, trim.Settings{"limit.pl1": part.Number(125)}, nil},
+		{"a limit that the board overrides", trim.Settings{"limit.pl1": part.Number(125)}, trim.Settings{"limit.pl1": part.Number(150)},
+			[]trim.Contrast{{Key: "limit.pl1", Name: "PL1", From: "125 W", To: "150 W"}}},
+		{"and then no longer does", trim.Settings{"limit.pl1": part.Number(125)},
+			trim.Settings{"limit.pl1": part.Number(150), "limit.beyondSpec": part.Switch(false)},
+			[]trim.Contrast{{Key: "limit.beyondSpec", Name: "Board limits beyond the maker's", From: "on", To: "off", Counts: true},
+				{Key: "limit.pl1", Name: "PL1", From: "125 W (without effect)", To: "150 W", Counts: true}}},
+		{"a limit", trim.Settings{"limit.pl1": part.Number(125), "limit.beyondSpec": part.Switch(false)},
+			trim.Settings{"limit.pl1": part.Number(150), "limit.beyondSpec": part.Switch(false)},
+			[]trim.Contrast{{Key: "limit.pl1", Name: "PL1", From: "125 W", To: "150 W", Counts: true}}},
+		{"a fixed voltage after a dynamic one", trim.Settings{"voltage.core.fixed": part.Number(1.1)},
+			trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": part.Number(1.2)},
+			[]trim.Contrast{{Key: "voltage.core.mode", Name: "Core voltage", From: "dynamic, 1.284 V at load", To: "fixed 1.2 V", Counts: true}}},
+		{"another fixed voltage", trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": part.Number(1.1)},
+			trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": part.Number(1.2)},
+			[]trim.Contrast{{Key: "voltage.core.fixed", Name: "Core voltage", From: "fixed 1.1 V", To: "fixed 1.2 V", Counts: true}}},
+		{"a fixed voltage of which neither knows", trim.Settings{"voltage.core.fixed": part.Number(1.1)},
+			trim.Settings{"voltage.core.fixed": part.Number(1.2)},
+			[]trim.Contrast{{Key: "voltage.core.fixed", Name: "Core voltage fixed at", From: "1.1 V", To: "1.2 V"}}},
+	} {
+		got := trim.Contrasts(set, row.from, row.to, volts)
+		if !slices.Equal(got, row.want) {
+			t.Errorf("%s: %+v, want %+v", row.name, got, row.want)
+		}
 	}
 }

@@ -66,14 +66,14 @@ var own = []Yardstick{
 	{ID: "single-core", Name: "Single-core throughput", Unit: "pt", Better: Higher, Load: load.Light, Measure: BestRate, Work: 3e9, Per: 2e6,
 		WarmS: 0.3, TypicalS: 40, Runs: 3},
 	{ID: "big-number", Name: "Big-number time", Unit: "s", Better: Lower, Load: load.Transform, Measure: Time, Work: 1.2e12, Whole: true,
-		Per: 1, WarmS: 5, TypicalS: 20, Runs: 3},
+		Per: 1, RestS: 60, WarmS: 5, TypicalS: 20, Runs: 3},
 	{ID: "memory-bandwidth", Name: "Memory bandwidth", Unit: "GB/s", Better: Higher, Load: load.Memory, Measure: Rate, Work: 6e10, Per: 1e9,
 		WarmS: 1, TypicalS: 15, MemoryMB: 192, Runs: 3},
 	{ID: "memory-latency", Name: "Memory latency", Unit: "ns", Better: Lower, Load: load.Memory, Measure: Each, Work: 1.5e8, Alone: true,
 		Per: 1e9, WarmS: 1, TypicalS: 14, MemoryMB: 256, Runs: 3},
 	{ID: "response", Name: "Response under load", Unit: "ms", Better: Lower, Load: load.Heavy, Measure: Waits, Work: 2000, Per: 1e3,
-		WarmS: 2, TypicalS: 25, Runs: 3},
-	{ID: "idle", Name: "Idle power", Unit: "W", Better: Lower, Load: load.Idle, Measure: Rest, TypicalS: 60, Runs: 2},
+		RestS: 60, WarmS: 2, TypicalS: 25, Runs: 3},
+	{ID: "idle", Name: "Idle power", Unit: "W", Better: Lower, Load: load.Idle, Measure: Rest, RestS: 120, TypicalS: 60, Runs: 2},
 }
 
 // List returns every yardstick that rigs take themselves, in the order in which they are shown.

@@ -563,8 +563,8 @@ type CheckRequest struct {
 
 // Comparison defines model for Comparison.
 type Comparison struct {
-	Base    int64    `json:"base"`
-	Changes []Change `json:"changes"`
+	Base    int64      `json:"base"`
+	Changes []Contrast `json:"changes"`
 
 	// Settled where the trims settle under the loads that they were proven with
 	Settled []SettledRow `json:"settled"`
@@ -615,6 +615,18 @@ type ComparisonTable struct {
 	// Sessions in which the runs were taken
 	Sessions  int    `json:"sessions"`
 	Yardstick string `json:"yardstick"`
+}
+
+// Contrast defines model for Contrast.
+type Contrast struct {
+	// Counts it counts for something under one of the two at least
+	Counts bool `json:"counts"`
+
+	// From with its unit
+	From string `json:"from"`
+	Key  string `json:"key"`
+	Name string `json:"name"`
+	To   string `json:"to"`
 }
 
 // CopyTrimRequest defines model for CopyTrimRequest.

@@ -2128,7 +2128,7 @@ export interface components {
             base: number;
             /** Format: int64 */
             trim: number;
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["Contrast"][];
             /** @description where the trims settle under the loads that they were proven with */
             settled: components["schemas"]["SettledRow"][];
             /** @description by yardstick */
@@ -2165,6 +2165,15 @@ export interface components {
             trim: number;
             /** @description of each yardstick */
             runs: number;
+        };
+        Contrast: {
+            key: string;
+            name: string;
+            /** @description with its unit */
+            from: string;
+            to: string;
+            /** @description it counts for something under one of the two at least */
+            counts: boolean;
         };
         ComparisonTable: {
             yardstick: string;

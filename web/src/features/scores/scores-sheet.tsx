@@ -1,9 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
 import type { Schemas, Trim } from '../../api/client';
-import { comparisonQuery, scoresQuery, settingsQuery, trimsQuery, useRig, yardsticksQuery } from '../../api/queries';
+import { comparisonQuery, scoresQuery, trimsQuery, useRig, yardsticksQuery } from '../../api/queries';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
-import { decimalsOf, num, signed, trimName, value } from '../../ui/format';
+import { decimalsOf, num, signed, trimName } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { Meaning } from './meaning';
 import { OtherScores } from './other-scores';
@@ -54,7 +54,8 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
   const [, go] = useLocation();
   const comparison = useQuery(comparisonQuery(rig, base.id, trim.id));
   const yardsticks = useQuery(yardsticksQuery);
-  const settings = useQuery(settingsQuery(rig));
+  const changes = comparison.data?.changes ?? [];
+  const inert = changes.filter((c) => !c.counts);
   const levels = comparison.data?.settled ?? [];
   // The heaviest load stands before the scores, the others after them.
   const settled = [...new Set(levels.map((r) => r.load))].map((load) => (
@@ -76,16 +77,15 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
             <p className="mt-1 text-[13px] text-soft">Or drag across two waypoints of the course below.</p>
           </Section>
           <Section title="What differs">
-            <ul className="row-rule">
-              {comparison.data?.changes.map((c) => (
-                <li key={c.key} className="flex justify-between gap-2 py-0.5">
-                  <span className="truncate">{settings.data?.find((s) => s.key === c.key)?.name ?? c.key}</span>
-                  <span className="num whitespace-nowrap">
-                    {value(c.from)} → {value(c.to)}
-                  </span>
-                </li>
-              ))}
-            </ul>
+            <Changes list={changes.filter((c) => c.counts)} />
+            {inert.length > 0 && (
+              <details className="mt-1 text-soft">
+                <summary className="cursor-pointer text-[13px]">
+                  {inert.length} more, which {inert.length === 1 ? 'counts' : 'count'} for nothing under both
+                </summary>
+                <Changes list={inert} />
+              </details>
+            )}
             {comparison.data?.changes.length === 0 && <p className="text-soft">Nothing: the same settings.</p>}
           </Section>
           <LeftOut rig={rig} trims={[base, trim]} tables={comparison.data?.tables ?? []} />
@@ -120,6 +120,21 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
       })}
       {settled.slice(1)}
     </SheetWithDock>
+  );
+}
+
+function Changes({ list }: { list: Schemas['Contrast'][] }) {
+  return (
+    <ul className="row-rule">
+      {list.map((c) => (
+        <li key={c.key} className="flex flex-wrap justify-between gap-x-2 py-0.5" data-contrast={c.key}>
+          <span>{c.name}</span>
+          <span className="num ml-auto text-right">
+            {c.from} → {c.to}
+          </span>
+        </li>
+      ))}
+    </ul>
   );
 }
 
