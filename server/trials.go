@@ -105,6 +105,9 @@ func apiLeg(l *workshop.Leg, origin int64) api.Leg {
 		out.Width = &l.Width
 	}
 	if l.Finished.Valid {
+		if s := l.Finished.V.Scored; s != nil && s.Core >= 0 {
+			out.ScoredCore = &s.Core
+		}
 		out.RanS, out.Coverage, out.Others = l.Finished.V.RanS, l.Finished.V.Coverage, &l.Finished.V.Others
 	}
 	start := float64(l.StartedMS.Int64-origin) / 1000

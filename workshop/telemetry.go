@@ -9,8 +9,8 @@ import (
 
 	"zerokeel/core/channel"
 	"zerokeel/core/invalid"
+	"zerokeel/core/machine"
 	"zerokeel/core/series"
-	"zerokeel/core/trim"
 	"zerokeel/store"
 )
 
@@ -30,7 +30,7 @@ type Telemetry struct {
 	OriginMS                     int64 // on the rig's clock
 	FromS, ToS, LengthS, BucketS float64
 	Series                       []Series
-	Bounds                       []trim.Bound // limits of the trial's trim that bound a channel
+	Bounds                       []machine.Bound // limits of the trial's trim that bound a channel
 }
 
 // Series is a channel over the axis: a bucket for each time at which it showed something.
@@ -45,6 +45,7 @@ type window struct {
 	buckets               int
 	keys                  []string
 	meansOnly             bool
+	clusters              []channel.Cluster // of the rig's processor
 }
 
 func (v *window) wants(key string) bool {
@@ -103,8 +104,14 @@ func (w *Workshop) Telemetry(ctx context.Context, trial int64, view View) (*Tele
 	if err != nil {
 		return nil, err
 	}
-	out := &Telemetry{Bounds: trim.Bounds(under.Settings.V)}
+	out := &Telemetry{}
+	clusters, bounds, err := w.bearings(ctx, r, under)
+	if err != nil {
+		return nil, err
+	}
+	out.Bounds = bounds
 	v, begun, err := windowOf(t, &view)
+	v.clusters = clusters
 	if err != nil || !begun {
 		return out, err
 	}
@@ -186,7 +193,7 @@ func (w *Workshop) fine(ctx context.Context, r *store.Rig, right Right, legs []s
 		return nil, nil, err
 	}
 	right.put(samples)
-	channels, derived := channel.Derived(r.Channels.V, samples)
+	channels, derived := channel.Derived(r.Channels.V, samples, v.clusters)
 	channels = append(slices.Clone(r.Channels.V), channels...)
 	out := map[string][]series.Bucket{}
 	for _, c := range channels {
@@ -238,11 +245,11 @@ func (w *Workshop) coarse(ctx context.Context, r *store.Rig, right Right, legs [
 		out[key] = series.Modes(list, v.from, v.to, v.buckets)
 	}
 	// What is derived from several channels is derived from their lowest, mean and highest figures each.
-	channels, means := derivedFrom(r, out, func(b series.Bucket) float64 { return b.Mean })
+	channels, means := v.derivedFrom(r, out, func(b series.Bucket) float64 { return b.Mean })
 	lows, highs := means, means
 	if !v.meansOnly {
-		_, lows = derivedFrom(r, out, func(b series.Bucket) float64 { return b.Min })
-		_, highs = derivedFrom(r, out, func(b series.Bucket) float64 { return b.Max })
+		_, lows = v.derivedFrom(r, out, func(b series.Bucket) float64 { return b.Min })
+		_, highs = v.derivedFrom(r, out, func(b series.Bucket) float64 { return b.Max })
 	}
 	for key, list := range means {
 		for i, m := range list {
@@ -255,7 +262,8 @@ func (w *Workshop) coarse(ctx context.Context, r *store.Rig, right Right, legs [
 }
 
 // derivedFrom returns the channels derived from one of the figures of each bucket.
-func derivedFrom(r *store.Rig, buckets map[string][]series.Bucket, of func(series.Bucket) float64) ([]channel.Channel, channel.Samples) {
+func (v *window) derivedFrom(r *store.Rig, buckets map[string][]series.Bucket, of func(series.Bucket) float64) ([]channel.Channel,
+	channel.Samples) {
 	samples := make(channel.Samples, len(buckets))
 	for key, list := range buckets {
 		own := make([]series.Sample, len(list))
@@ -264,5 +272,5 @@ func derivedFrom(r *store.Rig, buckets map[string][]series.Bucket, of func(serie
 		}
 		samples[key] = own
 	}
-	return channel.Derived(r.Channels.V, samples)
+	return channel.Derived(r.Channels.V, samples, v.clusters)
 }

@@ -3,6 +3,7 @@ package channel_test
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -26,7 +27,7 @@ func TestRegistry(t *testing.T) {
 			}
 			seen[d.Pattern] = true
 			many := strings.HasSuffix(d.Pattern, ".*")
-			if many != strings.Contains(d.Label, "%d") || many != (d.Scope == channel.ScopeCore || d.Scope == channel.ScopeFan) {
+			if many != strings.Contains(d.Label, "%d") || many != (d.Scope == channel.ScopeCore || d.Scope == channel.ScopeFan || d.Scope == channel.ScopeCluster) {
 				t.Errorf("star, label and scope disagree: %+v", d)
 			}
 			if (d.Sum == channel.SumShare) != (len(d.Categories) > 0) {
@@ -103,20 +104,23 @@ func TestDerived(t *testing.T) {
 	clocks := []channel.Channel{channel.OfCore(channel.EffectiveClock, 0, 1), channel.OfCore(channel.EffectiveClock, 1, 1),
 		channel.OfCore(channel.EffectiveClock, 2, 1)}
 	samples := channel.Samples{clocks[0].Key: run(5000, 5000, 50), clocks[1].Key: run(4800, 20, 40), clocks[2].Key: run(math.NaN(), 0, 30)}
-	list, derived := channel.Derived(clocks, samples)
-	if len(list) != 2 {
+	clusters := []channel.Cluster{{Name: "P-cores", Cores: []int{0}}, {Name: "E-cores", Cores: []int{1, 2}}}
+	list, derived := channel.Derived(clocks, samples, clusters)
+	if len(list) != 5 || list[4].Label != "Effective clock, E-cores" {
 		t.Fatalf("%+v", list)
 	}
-	for key, want := range map[string][]float64{channel.MeanClock: {4900, 5000, 40}, channel.LowestClock: {4800, 5000, 30}} {
+	for key, want := range map[string][]float64{channel.MeanClock: {4900, 5000, 40}, channel.LowestClock: {4800, 5000, 30},
+		channel.HighestClock:        {5000, 5000, 50},
+		"clock.effective.cluster.0": {5000, 5000, math.NaN()}, "clock.effective.cluster.1": {4800, math.NaN(), math.NaN()}} {
 		for i, s := range derived[key] {
-			if s.V != want[i] {
+			if s.V != want[i] && !(math.IsNaN(s.V) && math.IsNaN(want[i])) {
 				t.Errorf("%s at %d s: %g, want %g", key, i, s.V, want[i])
 			}
 		}
 	}
 	for _, d := range channel.Registry {
 		if sources := channel.Sources(d.Pattern); len(sources) > 0 && !d.Derived || len(sources) == 0 && d.Derived &&
-			d.Pattern != channel.StartOfRun && d.Pattern != channel.BoostWindow {
+			!slices.Contains([]string{channel.StartOfRun, channel.BoostWindow, channel.CoresAbove, channel.Noise}, d.Pattern) {
 			t.Errorf("%s is derived: %t, from %v", d.Pattern, d.Derived, sources)
 		}
 	}

@@ -2,6 +2,7 @@ package channel
 
 import (
 	"cmp"
+	"math"
 	"slices"
 
 	"zerokeel/core/series"
@@ -19,15 +20,25 @@ type derivation struct {
 var derivations = []derivation{
 	{MeanClock, EffectiveClock, "Effective clock, cores awake", awakeMHz, average},
 	{LowestClock, EffectiveClock, "Effective clock, lowest core awake", awakeMHz, slices.Min[[]float64]},
+	{HighestClock, EffectiveClock, "Effective clock, highest core", awakeMHz, slices.Max[[]float64]},
 	{MeanRate, Rate, "Rate, mean of the cores", 0, average},
 }
 
 func average(v []float64) float64 { return stat.Summarise(v).Mean }
 
+// Cluster is a group of cores whose figures are told together, under a name such as "P-cores".
+type Cluster struct {
+	Name  string
+	Cores []int
+}
+
 // Sources lists the patterns of the channels that a derived one is computed from; nil for one that is told.
 func Sources(key string) []string {
 	if key == AboveAmbient {
 		return []string{Temperature, Ambient}
+	}
+	if Matches(ClusterClock, key) || key == ClusterClock {
+		return []string{EffectiveClock}
 	}
 	for _, d := range derivations {
 		if d.key == key {
@@ -37,33 +48,51 @@ func Sources(key string) []string {
 	return nil
 }
 
-// Derived returns the channels that tell of several cores at once, and their samples: mean and lowest effective clock of
-// the cores that are awake, and the mean rate of the cores that compute.
-func Derived(channels []Channel, samples Samples) ([]Channel, Samples) {
+// Derived returns the channels that tell of several cores at once, and their samples: mean, lowest and highest effective clock of
+// the cores that are awake, the mean of each of several clusters, and the mean rate of the cores that compute.
+func Derived(channels []Channel, samples Samples, clusters []Cluster) ([]Channel, Samples) {
 	var list []Channel
 	out := Samples{}
-	for _, d := range derivations {
+	add := func(c Channel, d derivation, mine func(core int) bool) {
 		var own [][]series.Sample
-		for _, c := range ofCores(channels, d.from) {
-			if len(samples[c.Key]) > 0 {
-				own = append(own, samples[c.Key])
+		for _, one := range ofCores(channels, d.from) {
+			if len(samples[one.Key]) > 0 && mine(one.Core) {
+				own = append(own, samples[one.Key])
 			}
 		}
-		if len(own) == 0 {
-			continue
+		if len(own) > 0 {
+			list = append(list, c)
+			out[c.Key] = series.Across(own, d.awake)
 		}
+	}
+	for _, d := range derivations {
 		c := Of(d.key, 0)
 		c.Label = d.label
-		list = append(list, c)
-		out[d.key] = series.Across(own, func(values []float64) float64 {
-			awake := slices.DeleteFunc(slices.Clone(values), func(v float64) bool { return v < d.atLeast })
-			if len(awake) == 0 {
-				awake = values
-			}
-			return d.fold(awake)
-		})
+		add(c, d, func(int) bool { return true })
+	}
+	for i, cluster := range clusters {
+		add(clusterClock(i, cluster), derivation{from: EffectiveClock, atLeast: awakeMHz, fold: average},
+			func(core int) bool { return slices.Contains(cluster.Cores, core) })
 	}
 	return list, out
+}
+
+func clusterClock(i int, of Cluster) Channel {
+	c := Of(At(ClusterClock, i), 0)
+	c.Label = "Effective clock, " + of.Name
+	return c
+}
+
+// awake folds the values of the cores that are awake, of all where none is; a cluster that sleeps has no value.
+func (d *derivation) awake(values []float64) float64 {
+	awake := slices.DeleteFunc(slices.Clone(values), func(v float64) bool { return v < d.atLeast })
+	switch {
+	case len(awake) > 0:
+		return d.fold(awake)
+	case d.key == "":
+		return math.NaN()
+	}
+	return d.fold(values)
 }
 
 // Above returns the processor's temperature above ambient, in K: above what was measured last, or, where it was never

@@ -2,6 +2,7 @@ package channel
 
 import (
 	"cmp"
+	"maps"
 	"math"
 	"slices"
 
@@ -31,8 +32,10 @@ type Leg struct {
 	Load     load.Kind
 	AmbientC float64 // of the room, where it was not measured
 	// Most holds the limits that were in force, by the channel that they hold: a figure does not settle above its own.
-	Most   map[string]float64
-	Scored *Span // the part that a yardstick's score comes from; nil for the whole leg
+	Most     map[string]float64
+	Clusters []Cluster                      // where there are several
+	Noise    func(rpm float64) (dB float64) // of the cooler, by its sheet; nil where that is not known
+	Scored   *Span                          // the part that a yardstick's score comes from; nil for the whole leg
 }
 
 // Span is a time on a rig's clock, in ms since 1970 UTC.
@@ -75,6 +78,8 @@ func (l Leg) Figures(channels []Channel, samples Samples) []Figure {
 			list = append(list, l.above(f, samples))
 		}
 	}
+	list = append(list, l.coresFigure(channels, samples)...)
+	list = append(list, l.noiseFigure(list)...)
 	list = append(list, l.clockFigures(channels, samples)...)
 	list = append(list, l.boostFigure(samples)...)
 	slices.SortStableFunc(list, func(a, b Figure) int { return cmp.Compare(rank(a.Key), rank(b.Key)) })
@@ -82,8 +87,8 @@ func (l Leg) Figures(channels []Channel, samples Samples) []Figure {
 }
 
 // told lists the figures that a leg is judged by, as they are read: heat, power, voltage, clock, and what the cooling did for it.
-var told = []string{AboveAmbient, Temperature, Coolant, VRM, PackagePower, WallPower, DeliveredVoltage, RequestedVoltage, MeanClock,
-	LowestClock, FanSpeed, FanDuty}
+var told = []string{AboveAmbient, CoresAbove, Temperature, Coolant, VRM, PackagePower, WallPower, DeliveredVoltage, RequestedVoltage,
+	MeanClock, ClusterClock, HighestClock, LowestClock, BoostWindow, FanSpeed, Noise, FanDuty}
 
 // rank is where a figure stands among those of its leg.
 func rank(key string) int {
@@ -138,14 +143,17 @@ func Refigure(list []Figure, key string, anew func(float64) float64) {
 	before := f.Mean
 	f.straight(anew)
 	above := at(AboveAmbient)
-	switch {
-	case above == nil:
-	case key == Temperature:
+	if above != nil && key == Temperature {
 		room := before - above.Mean
 		above.straight(func(x float64) float64 { return anew(x+room) - room })
-	case key == Ambient:
+	}
+	if key == Ambient {
 		warmer := f.Mean - before
-		above.straight(func(x float64) float64 { return x - warmer })
+		for _, above := range []*Figure{above, at(CoresAbove)} {
+			if above != nil {
+				above.straight(func(x float64) float64 { return x - warmer })
+			}
+		}
 	}
 }
 
@@ -164,69 +172,147 @@ func (f *Figure) straight(anew func(float64) float64) {
 // awakeMHz, in MHz, is below every clock that a loaded core runs at and above what one that sleeps shows on average.
 const awakeMHz = 300.0
 
-// clockFigures sums up the effective clocks.
+// clockGroup is a figure of the clocks of some cores.
+type clockGroup struct {
+	Channel
+	of   []Channel
+	fold func([]float64) float64
+}
+
+// clockGroups lists the figures of clocks: of all cores, and of each of several clusters.
+func (l Leg) clockGroups(channels []Channel) []clockGroup {
+	cores := ofCores(channels, EffectiveClock)
+	groups := []clockGroup{{Of(MeanClock, 0), cores, average}, {Of(LowestClock, 0), cores, slices.Min[[]float64]},
+		{Of(HighestClock, 0), cores, slices.Max[[]float64]}}
+	for i, cluster := range l.Clusters {
+		own := slices.DeleteFunc(slices.Clone(cores), func(c Channel) bool { return !slices.Contains(cluster.Cores, c.Core) })
+		groups = append(groups, clockGroup{clusterClock(i, cluster), own, average})
+	}
+	return groups
+}
+
+// clockFigures sums up the effective clocks. Cores that sat out the leg say nothing of its clock.
 func (l Leg) clockFigures(channels []Channel, samples Samples) []Figure {
 	if l.Load.OneCore() {
 		return l.turnFigures(channels, samples)
 	}
-	var means []float64
-	for _, c := range ofCores(channels, EffectiveClock) {
-		if values := present(l.part(samples[c.Key])); len(values) > 0 {
-			means = append(means, stat.Summarise(l.steady(values)).Mean)
+	var out []Figure
+	for _, g := range l.clockGroups(channels) {
+		var means []float64
+		var own [][]series.Sample
+		for _, c := range g.of {
+			values := present(l.part(samples[c.Key]))
+			if len(values) == 0 {
+				continue
+			}
+			if mean := average(l.steady(values)); mean > awakeMHz {
+				means, own = append(means, mean), append(own, samples[c.Key])
+			}
 		}
+		if len(means) == 0 {
+			continue
+		}
+		across := series.Across(own, g.fold)
+		f := Figure{Key: g.Key, Label: g.Label, Unit: g.Unit, Mean: g.fold(means)}
+		f.Low, f.Peak = new(f.Mean), f.Mean
+		f.reach(l.part(across))
+		f.Settled = l.settled(g.Channel, Samples{g.Key: across, PackagePower: samples[PackagePower]})
+		out = append(out, f)
 	}
-	// Cores that sat out the leg say nothing of its clock.
-	busy := slices.DeleteFunc(means, func(mhz float64) bool { return !(mhz > awakeMHz) })
-	if len(busy) == 0 {
-		return nil
-	}
-	s := stat.Summarise(busy)
-	pair := clockPair(s.Mean, s.Lowest)
-	_, derived := Derived(channels, samples)
-	for i := range pair {
-		pair[i].reach(l.part(derived[pair[i].Key]))
-		pair[i].Settled = l.settled(Of(pair[i].Key, 0), derived)
-	}
-	return pair
+	return out
 }
 
 // turnFigures sums up the clocks of a load that visits one core after the other: at each moment the core that is awake
-// counts, and over the turns the slowest of them.
+// counts, and over the turns the slowest and the fastest of them.
 func (l Leg) turnFigures(channels []Channel, samples Samples) []Figure {
-	var own [][]series.Sample
-	lowest := math.Inf(1)
-	for _, c := range ofCores(channels, EffectiveClock) {
-		awake := slices.DeleteFunc(present(l.part(samples[c.Key])), func(v float64) bool { return v < awakeMHz })
-		if len(awake) == 0 {
+	var out []Figure
+	for _, g := range l.clockGroups(channels) {
+		var turns []float64 // what each core kept while it was awake
+		var own [][]series.Sample
+		for _, c := range g.of {
+			if awake := awakeIn(l.part(samples[c.Key])); len(awake) > 0 {
+				turns, own = append(turns, average(awake)), append(own, l.part(samples[c.Key]))
+			}
+		}
+		if len(turns) == 0 {
 			continue
 		}
-		own = append(own, l.part(samples[c.Key]))
-		lowest = math.Min(lowest, stat.Summarise(awake).Mean)
+		f := Figure{Key: g.Key, Label: g.Label, Unit: g.Unit, Mean: g.fold(turns)}
+		f.Low, f.Peak = new(f.Mean), f.Mean
+		if g.Key != LowestClock && g.Key != HighestClock {
+			across := series.Across(own, slices.Max[[]float64])
+			if awake := awakeIn(across); len(awake) > 0 {
+				f.Mean, f.Low, f.Peak = average(awake), new(slices.Min(awake)), slices.Max(awake)
+			}
+			if l.Scored == nil && g.Key == MeanClock {
+				f.Settled = inTurn(g.Channel, Samples{g.Key: across})
+			}
+		}
+		out = append(out, f)
 	}
-	if len(own) == 0 {
+	return out
+}
+
+// awakeIn returns the clocks of samples in which a core was awake.
+func awakeIn(samples []series.Sample) []float64 {
+	return slices.DeleteFunc(present(samples), func(v float64) bool { return v < awakeMHz })
+}
+
+// coresFigure is how hot the cores were above the room on average; none under a load that leaves most of them asleep.
+func (l Leg) coresFigure(channels []Channel, samples Samples) []Figure {
+	var own [][]series.Sample
+	step := 0.0
+	for _, c := range ofCores(channels, CoreTemperature) {
+		if len(samples[c.Key]) > 0 {
+			own, step = append(own, samples[c.Key]), math.Max(step, c.Quantum)
+		}
+	}
+	if l.Load.OneCore() || len(own) < 2 {
 		return nil
 	}
-	across := series.Across(own, slices.Max[[]float64])
-	pair := clockPair(stat.Summarise(present(across)).Mean, lowest)
-	pair[0].reach(across)
-	if len(across) > 0 && l.Scored == nil {
-		pair[0].Settled = inTurn(Of(MeanClock, 0), Samples{MeanClock: across})
+	// As a temperature of its own, so that it settles as one.
+	mean := Channel{Key: "temperature.cores", Quantity: temperature, Unit: "°C", Quantum: step, Core: -1}
+	with := maps.Clone(samples)
+	with[mean.Key] = series.Across(own, average)
+	hot, ok := l.Figure(mean, with)
+	if !ok {
+		return nil
 	}
-	return pair
+	f, def := l.above(hot, samples), Of(CoresAbove, 0)
+	f.Key, f.Label = def.Key, def.Label
+	return []Figure{f}
+}
+
+// noiseFigure is how loud the cooler was, by its sheet, at the speed of the fan that turned fastest.
+func (l Leg) noiseFigure(list []Figure) []Figure {
+	if l.Noise == nil {
+		return nil
+	}
+	var fan *Figure
+	for i := range list {
+		if f := &list[i]; Matches(FanSpeed, f.Key) && (fan == nil || f.Mean > fan.Mean) {
+			fan = f
+		}
+	}
+	if fan == nil {
+		return nil
+	}
+	c := Of(Noise, 0)
+	f := Figure{Key: c.Key, Label: c.Label, Unit: c.Unit, Mean: l.Noise(fan.Mean), Peak: l.Noise(fan.Peak)}
+	if fan.Low != nil {
+		f.Low = new(l.Noise(*fan.Low))
+	}
+	if s := fan.Settled; s != nil {
+		up, down := l.Noise(s.Value+s.SD), l.Noise(math.Max(0, s.Value-s.SD))
+		f.Settled = &Settled{l.Noise(s.Value), (up - down) / 2}
+	}
+	return []Figure{f}
 }
 
 // reach notes the lowest and the highest of some samples.
 func (f *Figure) reach(samples []series.Sample) {
 	if values := present(samples); len(values) > 0 {
 		f.Low, f.Peak = new(slices.Min(values)), slices.Max(values)
-	}
-}
-
-func clockPair(mean, lowest float64) []Figure {
-	m, l := Of(MeanClock, 0), Of(LowestClock, 0)
-	return []Figure{
-		{Key: m.Key, Label: m.Label, Unit: m.Unit, Mean: mean, Low: &mean, Peak: mean},
-		{Key: l.Key, Label: l.Label, Unit: l.Unit, Mean: lowest, Low: &lowest, Peak: lowest},
 	}
 }
 

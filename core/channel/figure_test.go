@@ -103,3 +103,42 @@ func TestRefigure(t *testing.T) {
 		}
 	}
 }
+
+// TestClocksByCluster: cores that sleep count for no figure, clusters are told apart, and of a load that goes from core to core
+// each cluster has the clock of its own turns.
+func TestClocksByCluster(t *testing.T) {
+	channels := []channel.Channel{}
+	for core := range 4 {
+		channels = append(channels, channel.OfCore(channel.EffectiveClock, core, 1))
+	}
+	at := func(core int) string { return channel.At(channel.EffectiveClock, core) }
+	clusters := []channel.Cluster{{Name: "P-cores", Cores: []int{0, 1}}, {Name: "E-cores", Cores: []int{2, 3}}}
+	for _, row := range []struct {
+		name    string
+		leg     channel.Leg
+		samples channel.Samples
+		want    map[string]float64
+	}{
+		{"all", channel.Leg{Load: load.Heavy, Clusters: clusters},
+			channel.Samples{at(0): run(5000, 5000), at(1): run(4800, 4800), at(2): run(4000, 4000), at(3): run(10, 12)},
+			map[string]float64{channel.MeanClock: 4600, channel.LowestClock: 4000, channel.HighestClock: 5000,
+				"clock.effective.cluster.0": 4900, "clock.effective.cluster.1": 4000}},
+		{"in turn", channel.Leg{Load: load.Light, Clusters: clusters},
+			channel.Samples{at(0): run(5500, 20, 20, 20), at(1): run(20, 5300, 20, 20), at(2): run(20, 20, 4200, 20), at(3): run(20, 20, 20, 4100)},
+			map[string]float64{channel.MeanClock: 4775, channel.LowestClock: 4100, channel.HighestClock: 5500,
+				"clock.effective.cluster.0": 5400, "clock.effective.cluster.1": 4150}},
+		{"the scored turn", channel.Leg{Load: load.Light, Clusters: clusters, Scored: &channel.Span{FromMS: 1000, ToMS: 2000}},
+			channel.Samples{at(0): run(5500, 20, 20, 20), at(1): run(20, 5300, 20, 20), at(2): run(20, 20, 4200, 20), at(3): run(20, 20, 20, 4100)},
+			map[string]float64{channel.MeanClock: 5300, channel.LowestClock: 5300, channel.HighestClock: 5300, "clock.effective.cluster.0": 5300}},
+	} {
+		list := row.leg.Figures(channels, row.samples)
+		if len(list) != len(row.want) {
+			t.Errorf("%s: %+v", row.name, list)
+		}
+		for _, f := range list {
+			if f.Mean != row.want[f.Key] {
+				t.Errorf("%s: %s is %g, want %g", row.name, f.Key, f.Mean, row.want[f.Key])
+			}
+		}
+	}
+}

@@ -28,6 +28,7 @@ const (
 	limiter     = "limiter"
 	throttling  = "throttling"
 	time        = "time"
+	loudness    = "noise"
 )
 
 var anything = Quantity{From: math.Inf(-1), To: math.Inf(1), sum: SumMean}
@@ -48,6 +49,7 @@ var Quantities = []Quantity{
 	{Name: limiter, From: 0, To: 1000, sum: SumShare},                   // categories
 	{Name: throttling, From: 0, To: math.Inf(1), sum: SumMean},          // counts since the figure before
 	{Name: time, From: 0, To: math.Inf(1), sum: SumMean},                // s
+	{Name: loudness, From: 0, To: 200, sum: SumMean},                    // dB(A)
 }
 
 // QuantityOf returns a quantity by its name; one that is not known has no bounds.

@@ -9,6 +9,7 @@ const (
 	ScopeMachine Scope = "machine" // the whole of it, or its surroundings
 	ScopePackage Scope = "package" // the processor as a whole
 	ScopeCore    Scope = "core"
+	ScopeCluster Scope = "cluster"
 	ScopeFan     Scope = "fan"
 )
 
@@ -48,11 +49,14 @@ const (
 	AboveAmbient    = "temperature.above"
 	StartOfRun      = "temperature.start"
 	CoreTemperature = "temperature.core.*"
+	CoresAbove      = "temperature.cores.above"
 
 	RequestedClock = "clock.requested.core.*"
 	EffectiveClock = "clock.effective.core.*"
 	MeanClock      = "clock.effective.mean"
 	LowestClock    = "clock.effective.lowest"
+	HighestClock   = "clock.effective.highest"
+	ClusterClock   = "clock.effective.cluster.*"
 
 	Rate     = "rate.core.*"
 	MeanRate = "rate.mean"
@@ -65,6 +69,7 @@ const (
 
 	FanSpeed = "speed.fan.*"
 	FanDuty  = "duty.fan.*"
+	Noise    = "noise"
 
 	Limiter          = "limiter"
 	CoreThrottled    = "throttled.core.*"
@@ -85,6 +90,8 @@ var Registry = []Def{
 	{Pattern: Ambient, Quantity: temperature, Unit: "°C", Label: "Ambient", Scope: ScopeMachine, Sum: SumMean},
 	{Pattern: AboveAmbient, Quantity: temperature, Unit: "K", Label: "Hottest core above ambient", Scope: ScopePackage, Sum: SumMean,
 		Derived: true},
+	{Pattern: CoresAbove, Quantity: temperature, Unit: "K", Label: "Mean core above ambient", Scope: ScopePackage, Sum: SumMean,
+		Derived: true},
 	{Pattern: StartOfRun, Quantity: temperature, Unit: "°C", Label: "Hottest core at the start", Scope: ScopePackage, Sum: SumMean,
 		Derived: true},
 	{Pattern: CoreTemperature, Quantity: temperature, Unit: "°C", Label: "Core %d", Scope: ScopeCore, Sum: SumMean},
@@ -93,6 +100,11 @@ var Registry = []Def{
 	{Pattern: EffectiveClock, Quantity: clock, Unit: "MHz", Label: "Core %d clock effective", Scope: ScopeCore, Sum: SumMean},
 	{Pattern: MeanClock, Quantity: clock, Unit: "MHz", Label: "Effective clock", Scope: ScopePackage, Sum: SumMean, Derived: true},
 	{Pattern: LowestClock, Quantity: clock, Unit: "MHz", Label: "Effective clock, lowest core", Scope: ScopePackage, Sum: SumMean,
+		Derived: true},
+
+	{Pattern: HighestClock, Quantity: clock, Unit: "MHz", Label: "Effective clock, highest core", Scope: ScopePackage, Sum: SumMean,
+		Derived: true},
+	{Pattern: ClusterClock, Quantity: clock, Unit: "MHz", Label: "Effective clock, cluster %d", Scope: ScopeCluster, Sum: SumMean,
 		Derived: true},
 
 	{Pattern: Rate, Quantity: rate, Unit: "Gop/s", Label: "Core %d rate", Scope: ScopeCore, Sum: SumMean},
@@ -106,6 +118,9 @@ var Registry = []Def{
 
 	{Pattern: FanSpeed, Quantity: speed, Unit: "rpm", Label: "Fan %d", Scope: ScopeFan, Sum: SumMean},
 	{Pattern: FanDuty, Quantity: duty, Unit: "%", Label: "Fan %d duty", Scope: ScopeFan, Sum: SumMean},
+
+	{Pattern: Noise, Quantity: loudness, Unit: "dB(A)", Label: "Noise, by the cooler's sheet", Scope: ScopeMachine, Sum: SumMean,
+		Derived: true},
 
 	{Pattern: Limiter, Quantity: limiter, Label: "Limiter", Scope: ScopePackage, Sum: SumShare, Categories: limiters()},
 	{Pattern: CoreThrottled, Quantity: throttling, Label: "Core %d slowed for heat", Scope: ScopeCore, Sum: SumMean},

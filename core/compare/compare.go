@@ -113,6 +113,14 @@ var days = map[string]daily{
 	channel.FanSpeed:         {Share: 0.03},
 	channel.Temperature:      {Amount: 0.7}, // K: the room's draughts, paste and dust
 	channel.AboveAmbient:     {Amount: 0.7},
+	channel.CoresAbove:       {Amount: 0.7},
+	channel.Coolant:          {Amount: 0.7},
+	channel.VRM:              {Amount: 0.7},
+	channel.ClusterClock:     {Share: 0.003},
+	channel.HighestClock:     {Share: 0.003},
+	channel.LowestClock:      {Share: 0.003},
+	channel.RequestedVoltage: {Amount: 0.002},
+	channel.Noise:            {Amount: 0.7}, // dB(A): 3 % of the speed
 }
 
 // measures lists what two trims are compared by, for one yardstick.

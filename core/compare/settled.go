@@ -37,14 +37,15 @@ type SettledRow struct {
 	Better           Better
 	Base, Other      Level
 	Difference
-	Judged bool // whether Shown says anything: a temperature that nobody corrected for its room is not judged
+	Judged bool // whether Shown says anything
 	Gain   bool // the difference is shown, and for the better
 }
 
 // Both reports whether both sides tell of a row.
 func (r *SettledRow) Both() bool { return r.Base.Legs > 0 && r.Other.Legs > 0 }
 
-// settles is a figure by which trims are compared once settled.
+// settles is a figure by which trims are compared once settled. One that only explains another is shown beside it, and no
+// difference of it is claimed: each claim more would ask more of all of them.
 type settles struct {
 	key    string
 	better Better
@@ -52,12 +53,20 @@ type settles struct {
 
 var settling = []settles{
 	{channel.AboveAmbient, Lower},
-	{channel.Temperature, Neither},
+	{channel.CoresAbove, Unjudged},
+	{channel.Temperature, Unjudged},
+	{channel.Coolant, Unjudged},
+	{channel.VRM, Unjudged},
 	{channel.PackagePower, Lower},
 	{channel.WallPower, Lower},
 	{channel.MeanClock, Higher},
+	{channel.ClusterClock, Unjudged},
+	{channel.HighestClock, Unjudged},
+	{channel.LowestClock, Unjudged},
 	{channel.DeliveredVoltage, Neither},
+	{channel.RequestedVoltage, Unjudged},
 	{channel.FanSpeed, Lower},
+	{channel.Noise, Unjudged},
 }
 
 // compared lists the loads under which trims are compared, and in this order.
@@ -103,7 +112,7 @@ func keysOf(kind load.Kind, sides ...[]Leg) []string {
 func settledRow(kind load.Kind, key string, base, other []Leg) SettledRow {
 	s := settling[slices.IndexFunc(settling, func(s settles) bool { return channel.Matches(s.key, key) })]
 	def := channel.Of(key, 0)
-	r := SettledRow{Load: kind, Key: key, Label: def.Label, Unit: def.Unit, Better: s.better, Judged: s.key != channel.Temperature,
+	r := SettledRow{Load: kind, Key: key, Label: labelOf(key, base, other), Unit: def.Unit, Better: s.better, Judged: s.better != Unjudged,
 		Base: level(kind, key, base), Other: level(kind, key, other)}
 	if !r.Both() {
 		return r
@@ -114,10 +123,24 @@ func settledRow(kind load.Kind, key string, base, other []Leg) SettledRow {
 	if sd > 0 {
 		r.P = 2 * distuv.UnitNormal.Survival(math.Abs(r.Absolute)/sd)
 	}
-	if r.Base.Value != 0 && def.Unit != "°C" {
+	if r.Base.Value != 0 && def.Unit != "°C" && def.Unit != "dB(A)" {
 		r.Percent = 100 * r.Absolute / math.Abs(r.Base.Value)
 	}
 	return r
+}
+
+// labelOf is how the legs call a figure: clusters have names.
+func labelOf(key string, sides ...[]Leg) string {
+	for _, legs := range sides {
+		for i := range legs {
+			for _, f := range legs[i].Figures {
+				if f.Key == key && f.Label != "" {
+					return f.Label
+				}
+			}
+		}
+	}
+	return channel.Of(key, 0).Label
 }
 
 // level sums up the legs of a load: each counts by how surely it settled, and the doubt of the mean is no less than what the

@@ -497,7 +497,7 @@ type Baseline struct {
 }
 
 // Bound defines model for Bound.
-type Bound = trim.Bound
+type Bound = machine.Bound
 
 // CardLine defines model for CardLine.
 type CardLine = trim.Line
@@ -918,10 +918,13 @@ type Leg struct {
 	Load     string             `json:"load"`
 
 	// Others share of the machine that other programs used meanwhile
-	Others  *float64 `json:"others,omitempty"`
-	RanS    float64  `json:"ranS"`
-	Score   *float64 `json:"score"`
-	Seconds float64  `json:"seconds"`
+	Others *float64 `json:"others,omitempty"`
+	RanS   float64  `json:"ranS"`
+	Score  *float64 `json:"score"`
+
+	// ScoredCore the core that the score comes from, of a yardstick of one core
+	ScoredCore *int    `json:"scoredCore,omitempty"`
+	Seconds    float64 `json:"seconds"`
 
 	// StartS on the trial's axis
 	StartS    *float64 `json:"startS"`

@@ -1698,6 +1698,8 @@ export interface components {
             width?: string;
             /** Format: double */
             targetC?: number;
+            /** @description the core that the score comes from, of a yardstick of one core */
+            scoredCore?: number | null;
             /**
              * Format: double
              * @description share of a memory load's memory that held every pattern
@@ -1786,7 +1788,7 @@ export interface components {
             unit: string;
             label: string;
             /** @enum {string} */
-            scope: "machine" | "package" | "core" | "fan";
+            scope: "machine" | "package" | "core" | "cluster" | "fan";
             /**
              * @description how it is summed up over a time
              * @enum {string}

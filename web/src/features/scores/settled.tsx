@@ -12,7 +12,7 @@ export function Settled({ load, rows, base, trim }: { load: string; rows: Row[];
   return (
     <Section
       title={`Settled: ${(loadNames[load] ?? load).toLowerCase()}`}
-      note="from the legs of trials, with 95 % intervals"
+      note="from the legs of trials, with 95 % intervals; indented figures explain, and are not judged"
     >
       <table className="table-thin w-full" data-settled={load}>
         <thead>
@@ -39,8 +39,8 @@ function SettledLine({ row }: { row: Row }) {
   const main = row.key === 'temperature.above';
   const [scale, places] = row.unit === 'V' ? [1000, 0] : [1, decimalsOf(row.unit)];
   return (
-    <tr data-row={`${row.load} ${row.key}`} className={main ? 'font-semibold' : ''}>
-      <td>{row.label}</td>
+    <tr data-row={`${row.load} ${row.key}`} className={main ? 'font-semibold' : row.judged ? '' : 'text-soft'}>
+      <td className={row.judged ? '' : 'pl-3'}>{row.label}</td>
       <Figure level={row.base} unit={row.unit} />
       <Figure level={row.trim} unit={row.unit} />
       <td className="right num whitespace-nowrap">
@@ -54,11 +54,7 @@ function SettledLine({ row }: { row: Row }) {
       </td>
       <td className="right num">{row.percent == null ? '' : signed(row.percent, 1)}</td>
       <td className="pl-3 text-[13px] whitespace-nowrap">
-        <Meaning
-          missing={row.base && row.trim ? '' : 'no leg of one'}
-          doubtful={row.judged ? '' : 'not judged'}
-          row={row}
-        />
+        {row.judged && <Meaning missing={row.base && row.trim ? '' : 'no leg of one'} doubtful="" row={row} />}
       </td>
     </tr>
   );

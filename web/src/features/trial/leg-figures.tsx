@@ -12,6 +12,7 @@ export function LegFigures({ trial, children }: { trial: Trial; children: ReactN
   const legs = trial.legs.filter((l) => l.figures.length > 0);
   const rows = new Map<string, Figure>();
   for (const leg of legs) for (const f of leg.figures) if (!rows.has(f.key)) rows.set(f.key, f);
+  const limiters = [...new Set(legs.flatMap((l) => Object.keys(l.limiters)))].filter((name) => name !== 'none');
   return (
     <div className="min-h-0 flex-1 overflow-auto">
       <p className="mb-1 flex h-[22px] items-center gap-3 text-[13px]">
@@ -25,7 +26,10 @@ export function LegFigures({ trial, children }: { trial: Trial; children: ReactN
             {legs.map((leg) => (
               <th key={leg.id} className="right pl-6">
                 {yardsticks.data?.find((y) => y.id === leg.yardstick)?.name ?? loadNames[leg.load]}{' '}
-                <span className="num font-normal text-soft">{span(leg.ranS)}</span>
+                <span className="num font-normal text-soft">
+                  {span(leg.ranS)}
+                  {leg.scoredCore != null && `, core ${leg.scoredCore}`}
+                </span>
               </th>
             ))}
           </tr>
@@ -38,6 +42,18 @@ export function LegFigures({ trial, children }: { trial: Trial; children: ReactN
               </td>
               {legs.map((leg) => (
                 <FigureCell key={leg.id} figure={leg.figures.find((f) => f.key === row.key)} />
+              ))}
+            </tr>
+          ))}
+          {limiters.map((name) => (
+            <tr key={name} data-limiter={name}>
+              <td className="sticky left-0 bg-paper pr-2 whitespace-nowrap">
+                Held by {name} <span className="text-soft">% of the time</span>
+              </td>
+              {legs.map((leg) => (
+                <td key={leg.id} className="right num pl-6">
+                  {leg.limiters[name] == null ? '–' : num(100 * leg.limiters[name], 0)}
+                </td>
               ))}
             </tr>
           ))}

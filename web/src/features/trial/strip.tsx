@@ -65,7 +65,7 @@ export function Strip(props: StripProps) {
             gap: 4,
             space: 26,
             grid: { stroke: colour('line'), width: 0.5 },
-            values: (_, ticks) => ticks.map((t) => t.toFixed(decimals)),
+            values: (_, ticks) => onceEach(ticks.map((t) => t.toFixed(decimals))),
           },
         ],
         series: [
@@ -137,6 +137,11 @@ function frame(low: number, high: number, limit?: number): [number, number] {
   if (limit !== undefined && limit < high + (high - low) * 1.5) top = Math.max(high, limit);
   const room = Math.max((top - low) * 0.08, Math.abs(top) * 0.004, 0.002);
   return [low - room, top + room];
+}
+
+/** Labels of an axis, of which none repeats the one before. */
+function onceEach(labels: string[]): string[] {
+  return labels.map((label, i) => (label === labels[i - 1] ? '' : label));
 }
 
 /** Lays the ground of the plot, leaving the scale on the sheet's own. */

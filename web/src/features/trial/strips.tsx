@@ -5,7 +5,7 @@ import { liveOn, telemetryQuery, type View } from '../../api/queries';
 import { decimalsOf } from '../../ui/format';
 import { CoreStrip, LimiterRibbon } from './ribbon';
 import { type Line, Strip, TimeRuler } from './strip';
-import { useZoomKeys, ViewBar, within } from './view-bar';
+import { type Extra, extraKeys, extras, useZoomKeys, ViewBar, within } from './view-bar';
 
 type Channel = Schemas['ChannelSeries'];
 type Telemetry = Schemas['Telemetry'];
@@ -14,6 +14,7 @@ type Telemetry = Schemas['Telemetry'];
 export function Strips({ trial, others, children }: { trial: Trial; others: Trial[]; children: ReactNode }) {
   const [chosen, setChosen] = useState<View>();
   const [above, setAbove] = useState(false);
+  const [more, setMore] = useState<Extra[]>([]);
   const [overlaid, setOverlaid] = useState<number>();
   const { data } = useQuery(telemetryQuery(trial.id, chosen, liveOn(trial)));
   const length = Math.max(data?.lengthS ?? 0, trial.ended ? 0 : trial.lengthS, 1);
@@ -37,11 +38,13 @@ export function Strips({ trial, others, children }: { trial: Trial; others: Tria
       build(
         (data?.channels ?? []).map((c) => withGaps(c, data?.bucketS ?? 1)),
         above,
+        more,
         under,
         data,
       ),
-    [data, above, under],
+    [data, above, more, under],
   );
+  const can = extras.filter((e) => data?.channels.some((c) => c.key.startsWith(extraKeys[e])));
   const hasAbove = data?.channels.some((c) => c.key === 'temperature.above') ?? false;
   const { width } = size;
   const cores = data?.channels.filter((c) => c.key.startsWith('temperature.core.')).length || 2;
@@ -65,6 +68,9 @@ export function Strips({ trial, others, children }: { trial: Trial; others: Tria
             onView={look}
             above={hasAbove ? above : undefined}
             onAbove={setAbove}
+            can={can}
+            more={more}
+            onMore={setMore}
             others={others}
             overlaid={overlaid}
             onOverlay={setOverlaid}
@@ -92,6 +98,9 @@ export function Strips({ trial, others, children }: { trial: Trial; others: Tria
     </div>
   );
 }
+
+/** Looks of the lines of clusters, in their order. */
+const clusterLooks: Line['look'][] = ['main', 'dashed', 'thin'];
 
 interface StripData {
   /** Key of its main channel. */
@@ -122,7 +131,7 @@ function withGaps(c: Channel, bucketS: number): Channel {
 const orNull = (x: number | undefined) => (x === undefined || Number.isNaN(x) ? null : x);
 
 /** The strips that the rig's channels allow, in their order. */
-function build(channels: Channel[], above: boolean, under?: Telemetry, axis?: Telemetry): StripData[] {
+function build(channels: Channel[], above: boolean, more: Extra[], under?: Telemetry, axis?: Telemetry): StripData[] {
   const byKey = (key: string) => channels.find((c) => c.key === key);
   const out: StripData[] = [];
   const add = (title: string, decimals: number, list: [Channel | undefined, string, Line['look']][]) => {
@@ -134,15 +143,24 @@ function build(channels: Channel[], above: boolean, under?: Telemetry, axis?: Te
     if (other && axis) lines.push({ label: 'the other trial', look: 'under', values: beneath(other, first.t, axis) });
     out.push({ channel: first.key, title, unit: first.unit, decimals, times: first.t, lines });
   };
-  add('Clock', 0, [
-    [byKey('clock.effective.mean'), 'effective, mean of the cores awake', 'main'],
-    [byKey('clock.effective.lowest'), 'lowest', 'thin'],
-  ]);
+  const clusters = channels.filter((c) => c.key.startsWith('clock.effective.cluster.'));
+  if (clusters.length > 1)
+    add(
+      'Clock',
+      0,
+      clusters.map((c, i) => [c, c.label.replace(/^Effective clock, /, ''), clusterLooks[i] ?? 'thin']),
+    );
+  else
+    add('Clock', 0, [
+      [byKey('clock.effective.mean'), 'effective, mean of the cores awake', 'main'],
+      [byKey('clock.effective.lowest'), 'lowest', 'thin'],
+    ]);
   add('Core voltage', 3, [
     [byKey('voltage.core.delivered'), 'delivered', 'main'],
     [byKey('voltage.core.requested'), 'requested', 'dashed'],
   ]);
   add('Package power', 0, [[byKey('power.package'), 'package', 'main']]);
+  if (more.includes('wall')) add('Wall power', 0, [[byKey('power.wall'), 'whole machine', 'main']]);
   if (above && byKey('temperature.above')) {
     add('Above ambient', 1, [[byKey('temperature.above'), 'hottest core', 'main']]);
   } else
@@ -150,6 +168,15 @@ function build(channels: Channel[], above: boolean, under?: Telemetry, axis?: Te
       [byKey('temperature.package'), 'hottest core', 'main'],
       [byKey('temperature.coolant'), 'coolant', 'thin'],
     ]);
+  if (more.includes('VRM')) add('VRM', 0, [[byKey('temperature.vrm'), 'voltage converter', 'main']]);
+  if (more.includes('fan')) {
+    const fans = channels.filter((c) => c.key.startsWith('speed.fan.'));
+    add(
+      'Fan',
+      0,
+      fans.map((c, i) => [c, c.label.toLowerCase(), i === 0 ? 'main' : 'thin']),
+    );
+  }
   add('Rate', 1, [[byKey('rate.mean'), 'mean of the cores', 'main']]);
   add('Load', 0, [[byKey('load.mean'), 'mean of the cores', 'main']]);
   const logged = channels.filter((c) => c.key.startsWith('log.'));

@@ -37,6 +37,11 @@ export function useZoomKeys(view: View, length: number, onView: (view?: View) =>
   useCharacter('0', () => onView(undefined), deps);
 }
 
+/** Strips that are put on where somebody wants them, and the channels that they need. */
+export const extraKeys = { wall: 'power.wall', VRM: 'temperature.vrm', fan: 'speed.fan.' };
+export type Extra = keyof typeof extraKeys;
+export const extras = Object.keys(extraKeys) as Extra[];
+
 interface ViewBarProps {
   trial: number;
   view: View;
@@ -46,6 +51,9 @@ interface ViewBarProps {
   /** Whether temperatures are shown above ambient; undefined where that is not known. */
   above?: boolean;
   onAbove: (above: boolean) => void;
+  can: Extra[];
+  more: Extra[];
+  onMore: (more: Extra[]) => void;
   others: Trial[];
   overlaid?: number;
   onOverlay: (trial?: number) => void;
@@ -62,6 +70,9 @@ export function ViewBar({
   onView,
   above,
   onAbove,
+  can,
+  more,
+  onMore,
   others,
   overlaid,
   onOverlay,
@@ -127,6 +138,16 @@ export function ViewBar({
       </a>
       {children}
       <span className="ml-auto flex items-center gap-3">
+        {can.map((e) => (
+          <label key={e} className="flex items-center gap-1" title={`A strip of its own: ${e}`}>
+            <input
+              type="checkbox"
+              checked={more.includes(e)}
+              onChange={() => onMore(more.includes(e) ? more.filter((one) => one !== e) : [...more, e])}
+            />
+            {e}
+          </label>
+        ))}
         {above !== undefined && (
           <label className="flex items-center gap-1" title="Degrees above ambient">
             <input type="checkbox" checked={above} onChange={(e) => onAbove(e.target.checked)} />
