@@ -29,7 +29,7 @@ func TestEveryWayToFail(t *testing.T) {
 		why      string
 	}{
 		{"miscalculated", weakest(3, standin.Reserve{Heavy: 0.105}), 1, nil, servertest.Leg("heavy", 300), "miscalculated", 3, "wrong result"},
-		{"core dropped", weakest(3, standin.Reserve{Heavy: 0.105}), 2, nil, servertest.Leg("heavy", 300), "core dropped", 3, "no progress"},
+		{"core dropped", weakest(3, standin.Reserve{Heavy: 0.105}), 23, nil, servertest.Leg("heavy", 300), "core dropped", 3, "no progress"},
 		{"froze", weakest(2, standin.Reserve{Transition: 0.25}), 1, nil, servertest.Leg("transition", 300), "froze", -1,
 			"the board says the machine is up"},
 		{"restarted", weakest(2, standin.Reserve{Transition: 0.25}), 2, nil, servertest.Leg("transition", 300), "restarted", -1,

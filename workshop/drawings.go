@@ -86,7 +86,8 @@ func (w *Workshop) Draw(ctx context.Context, rig, parent int64, changes trim.Set
 	own := model.Tuning().Clocks
 	own.Active = nil
 	for active := 1; active <= set.Processor.Cores(); active++ {
-		out.UsualRatios = append(out.UsualRatios, own.Top(set.Processor, 0, active, active, false)/own.ReferenceMHz)
+		top := own.Top(set.Processor, 0, clock.Awake{Here: active, Kind: active, All: active}, false)
+		out.UsualRatios = append(out.UsualRatios, top/own.ReferenceMHz)
 	}
 	return out, nil
 }

@@ -4,6 +4,7 @@ package clock
 
 import (
 	"math"
+	"slices"
 
 	"zerokeel/core/part"
 )
@@ -44,21 +45,33 @@ type Table struct {
 	Vector        float64 // taken off under wide vector code
 }
 
-// Top returns the highest clock in MHz of a core while activeHere cores of its cluster and active of the whole
-// processor are. The processor's own ceiling counts where the trim sets nothing; an all-core ratio replaces the tables
+// Awake counts the cores that are active: of a core's own cluster, of its kind, and of the whole processor.
+type Awake struct{ Here, Kind, All int }
+
+// Alone is one core by itself.
+var Alone = Awake{1, 1, 1}
+
+// Manual reports whether a core ratio is set by hand.
+func (t *Table) Manual() bool {
+	set := func(ratio float64) bool { return ratio > 0 }
+	return t.All > 0 || t.P > 0 || t.E > 0 || slices.ContainsFunc(t.Cluster, set) || slices.ContainsFunc(t.Core, set)
+}
+
+// Top returns the highest clock in MHz of a core while some cores are awake. Ratios by active cores count those of their kind, the
+// performance cores. The processor's own ceiling counts where the trim sets nothing; an all-core ratio replaces the tables
 // by active cores, and the ratios of a kind, cluster or core bound what they leave.
-func (t *Table) Top(p *part.Processor, core, activeHere, active int, vector bool) float64 {
+func (t *Table) Top(p *part.Processor, core int, awake Awake, vector bool) float64 {
 	cluster := p.ClusterOf(core)
 	efficient := p.Clusters[cluster].Kind == part.KindEfficiency
 	scale := t.ReferenceMHz / p.BaseClockMHz
-	mhz := p.ClusterCeilingMHz(cluster, max(1, activeHere), max(1, active)) * scale
+	mhz := p.ClusterCeilingMHz(cluster, max(1, awake.Here), max(1, awake.All)) * scale
 	switch {
 	case t.All > 0 && !efficient:
 		mhz = t.All * t.ReferenceMHz
 	case !t.Boost:
 		mhz = min(mhz, p.BaseMHz*scale)
 	default:
-		if n := min(max(1, active), len(t.Active)); n > 0 && t.Active[n-1] > 0 && !efficient {
+		if n := min(max(1, awake.Kind), len(t.Active)); n > 0 && t.Active[n-1] > 0 && !efficient {
 			mhz = t.Active[n-1] * t.ReferenceMHz
 		}
 		mhz += t.OffsetMHz

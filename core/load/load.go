@@ -38,7 +38,7 @@ var characters = map[Kind]character{
 	Memory:         {Mixed, 0.7, RegimeMemory, false, "memory beyond what it stands: rate, timings, controller voltage"},
 	Mixed:          {Mixed, 1, RegimeHeavy, false, "faults at changes of work that one steady load never makes"},
 	Light:          {Light, 1, RegimeLight, false, "too little voltage at the highest clock, core by core"},
-	Transition:     {Mixed, 1, RegimeTransition, false, "freezes when load comes or goes: droop, overshoot, waking from sleep"},
+	Transition:     {Transition, 1, RegimeTransition, false, "freezes when load comes or goes: droop, overshoot, waking from sleep"},
 	Idle:           {Idle, 1, RegimeIdle, false, "freezes and restarts at the lowest voltage, hours after everything passed"},
 }
 

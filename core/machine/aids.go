@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"zerokeel/core/clock"
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/part"
@@ -48,7 +49,7 @@ func LoadLines(set *part.Set, settings trim.Settings) ([]LineLevel, error) {
 		other := *m
 		other.tuning.LoadLine = line
 		other.tuning.LoadLine.StepMOhm *= tuning.Regulator.Step
-		other.lineOhms = (line.MilliOhm - tuning.ACMOhm) * 1e-3
+		other.lineOhms, other.liftOhms = other.line(line)
 		op := other.at(&d, at.op.bin, &at.leaks, m.every)
 		s := other.state(&d, &op, &at.leaks, at.nodes, at.temperature[:], at.duty, roomC, govern.None)
 		out = append(out, LineLevel{Level: line.Level, MilliOhm: line.MilliOhm, RequestV: s.RequestV, SteadyV: s.DeliveredV, DipV: s.DipV,
@@ -137,7 +138,7 @@ type CurvePoint struct {
 
 // Curve returns the voltage curve of a core at about n clocks, up to the highest that it may run at.
 func (m *Model) Curve(core, n int) []CurvePoint {
-	top := m.bins.AtMost(m.tuning.Clocks.Top(m.set.Processor, core, 1, 1, false))
+	top := m.bins.AtMost(m.tuning.Clocks.Top(m.set.Processor, core, clock.Alone, false))
 	step := max(1, top/max(1, n-1))
 	var out []CurvePoint
 	for bin := 0; ; bin = min(bin+step, top) {

@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"zerokeel/core/clock"
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
@@ -179,7 +180,7 @@ func TestLawsHoldOnEveryRig(t *testing.T) {
 		for c, core := range s.Cores {
 			cores += core.PowerW
 			cluster := set.Processor.Clusters[set.Processor.ClusterOf(c)]
-			top := tuning.Clocks.Top(set.Processor, c, 1, 1, false)
+			top := tuning.Clocks.Top(set.Processor, c, clock.Alone, false)
 			if core.RequestMHz > top+m.Bins().StepMHz && core.Active {
 				t.Errorf("%d %s %s: core %d (%s) at %.0f MHz, its highest is %.0f", i, rig, kind, c, cluster.Kind, core.RequestMHz, top)
 			}

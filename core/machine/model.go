@@ -9,7 +9,6 @@ import (
 	"zerokeel/core/heat"
 	"zerokeel/core/load"
 	"zerokeel/core/part"
-	"zerokeel/core/power"
 	"zerokeel/core/silicon"
 	"zerokeel/core/trim"
 	"zerokeel/core/volt"
@@ -42,10 +41,10 @@ type Model struct {
 	hot      [][]float64 // the same when hot; the same table where temperature does not matter
 	highest  []int       // per core: the highest bin whose request keeps the voltage ceiling
 	idleBin  int
-	idleA    float64 // activity of a core without load
-	lineOhms float64 // droop per ampere, the AC load line taken off
-	uncoreW  float64
-	restW    float64 // of the uncore when idle
+	idleA    float64   // activity of a core without load
+	lineOhms float64   // droop per ampere, the AC load line taken off
+	liftOhms float64   // that what is asked for rises by per ampere
+	hotter   []float64 // per core: its resistance to the die against the sheet's
 }
 
 // NewModel prepares a model. The set must be valid, and the chip have the processor's number of cores.
@@ -65,11 +64,13 @@ func NewAdjustedModel(set *part.Set, tuning Tuning, chip silicon.Chip, adjust Ad
 		path: heat.NewPath(p, set.Cooler, heat.PumpFactor(set.Cooler.Pump, tuning.Pump)).Scaled(math.Exp(adjust.DieR),
 			math.Exp(adjust.CoolerR)),
 		every: AllCores(n), feedOf: make([]int, n),
-		size:     make([]float64, n),
-		idleA:    p.Power.Activity[load.Idle],
-		lineOhms: (tuning.LoadLine.MilliOhm + adjust.ExtraMOhm - tuning.ACMOhm) * 1e-3,
-		uncoreW:  power.Uncore(p, &tuning.Rest, false),
-		restW:    power.Uncore(p, &tuning.Rest, true),
+		size:   make([]float64, n),
+		idleA:  p.Power.Activity[load.Idle],
+		hotter: chip.CoreR,
+	}
+	m.lineOhms, m.liftOhms = m.line(tuning.LoadLine)
+	if len(m.hotter) != n {
+		m.hotter = silicon.Typical(p).CoreR
 	}
 	if p.Rails == part.RailsCluster {
 		m.feeds = len(p.Clusters)
@@ -85,13 +86,13 @@ func NewAdjustedModel(set *part.Set, tuning Tuning, chip silicon.Chip, adjust Ad
 		}
 		if tuning.On[c] {
 			m.size[c] = p.Clusters[cluster].SizeFactor()
-			top = max(top, tuning.Clocks.Top(p, c, 1, 1, false), tuning.IdleMHz)
+			top = max(top, tuning.Clocks.Top(p, c, clock.Alone, false), tuning.IdleMHz)
 		}
 	}
 	for active := range n {
 		for c := range n {
 			if tuning.On[c] {
-				top = max(top, tuning.Clocks.Top(p, c, 1, active+1, false))
+				top = max(top, tuning.Clocks.Top(p, c, clock.Awake{Here: 1, Kind: active + 1, All: active + 1}, false))
 			}
 		}
 	}
@@ -109,8 +110,22 @@ func (m *Model) Like(chip silicon.Chip, adjust Adjust) (*Model, error) {
 	other.chip, other.adjust = chip, adjust
 	other.path = heat.NewPath(m.set.Processor, m.set.Cooler, heat.PumpFactor(m.set.Cooler.Pump, m.tuning.Pump)).Scaled(math.Exp(adjust.DieR),
 		math.Exp(adjust.CoolerR))
-	other.lineOhms = (m.tuning.LoadLine.MilliOhm + adjust.ExtraMOhm - m.tuning.ACMOhm) * 1e-3
+	other.lineOhms, other.liftOhms = other.line(m.tuning.LoadLine)
+	if other.hotter = chip.CoreR; len(other.hotter) != m.cores {
+		other.hotter = m.hotter
+	}
 	return &other, nil
+}
+
+// line returns the droop per ampere on a load line, less what the request rises by, and that rise. A fixed voltage is what was
+// entered: nothing lifts it, so the die lies at or below it under load.
+func (m *Model) line(l part.LoadLine) (lineOhms, liftOhms float64) {
+	own := (l.MilliOhm + m.adjust.ExtraMOhm) * 1e-3
+	if m.tuning.Mode == trim.Fixed {
+		return max(0, own), 0
+	}
+	lift := m.tuning.ACMOhm * 1e-3
+	return own - lift, lift
 }
 
 // awakeActivity is the factor on what a core without load switches when it may not sleep: its clock runs on, its units rest.
@@ -177,7 +192,7 @@ func (m *Model) asks(core int, mhz, fusedV, fusedTopMHz, fusedTopV float64) (col
 	if t.Mode == trim.Fixed {
 		return t.FixedV, t.FixedV
 	}
-	v := fusedV + t.OffsetV[core]
+	v := max(fusedV+t.OffsetV[core], min(fusedV, m.set.Processor.VoltageMinV))
 	efficient := m.set.Processor.Clusters[m.set.Processor.ClusterOf(core)].Kind == part.KindEfficiency
 	if t.Mode == trim.Adaptive && !efficient {
 		v = volt.Adapt(v, mhz, fusedTopMHz, fusedTopV+t.OffsetV[core], m.bins.MHz(m.bins.Count-1), t.TargetV)

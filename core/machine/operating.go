@@ -57,7 +57,7 @@ type operating struct {
 	die                         [maxFeeds]float64
 	factor                      [maxFeeds]float64 // LeakFactor at die
 	coresW, packageW, reportedW float64
-	worstW                      float64 // the hottest core's power
+	worstW                      float64 // that warms the hottest core above the die, at the sheet's resistance
 }
 
 // at solves the operating point at a bin. Inactive cores idle at the lowest clock on the same rail. A rail that
@@ -85,7 +85,7 @@ func (m *Model) at(d *demand, bin int, l *leaks, among []int) operating {
 		return op
 	}
 	op.droopV, op.amps = droop, amps
-	lift := amps * m.tuning.ACMOhm * 1e-3
+	lift := amps * m.liftOhms
 	for k := range m.feeds {
 		op.request[k] = feeds[k].RequestV + lift
 		op.die[k] = feeds[k].RequestV - droop
@@ -95,13 +95,10 @@ func (m *Model) at(d *demand, bin int, l *leaks, among []int) operating {
 	}
 	for _, c := range among {
 		if d.active[c] || d.count == 0 {
-			op.worstW = max(op.worstW, m.corePower(d, &op, l, c))
+			op.worstW = max(op.worstW, m.hotter[c]*m.corePower(d, &op, l, c))
 		}
 	}
-	op.packageW = op.coresW + m.uncoreW
-	if d.count == 0 {
-		op.packageW = op.coresW + m.restW
-	}
+	op.packageW = op.coresW + d.uncoreW[bin]
 	op.reportedW = op.packageW
 	if dc := m.tuning.DCMOhm; !math.IsNaN(dc) {
 		// The processor takes its voltage to be the request less its own idea of the droop.
@@ -117,7 +114,7 @@ func (m *Model) corePower(d *demand, op *operating, l *leaks, core int) float64 
 	}
 	activity, mhz := m.idleA, m.bins.MHz(m.idleBin)
 	if d.active[core] {
-		activity, mhz = d.activity, m.bins.MHz(min(op.bin, d.caps[core]))
+		activity, mhz = d.activity, m.bins.MHz(d.binOf(op.bin, core))
 	}
 	k := m.feedOf[core]
 	return power.Core(power.Conductance(activity, m.set.Processor.Power.SwitchedNF*m.size[core], mhz), l.core[core], op.die[k], op.factor[k])

@@ -181,7 +181,7 @@ func (m *Model) relax(d *demand, bin int, ambient, control float64, s *settled) 
 		s.nodes = m.path.Steady(s.op.packageW, air, ambient)
 		change := 0.0
 		for _, c := range d.firsts {
-			t := m.path.Core(s.nodes, m.corePower(d, &s.op, &s.leaks, c))
+			t := m.path.Core(s.nodes, m.hotter[c]*m.corePower(d, &s.op, &s.leaks, c))
 			change = max(change, math.Abs(t-s.temperature[c]))
 			s.temperature[c] = t
 		}

@@ -136,7 +136,7 @@ func (m *Machine) Step(dt float64) {
 	}
 	m.nodes = m.stepper.Step(m.nodes, m.op.packageW, m.ambient)
 	for c := range m.Model.cores {
-		m.temps[c] = m.path.Core(m.nodes, m.corePower(m.now, &m.op, &m.leak, c))
+		m.temps[c] = m.path.Core(m.nodes, m.hotter[c]*m.corePower(m.now, &m.op, &m.leak, c))
 	}
 	m.time += dt
 }

@@ -36,6 +36,7 @@ type Tuning struct {
 	LightLiftV      float64
 	CeilingV        []float64 // per cluster
 	RingV           float64   // requested by the ring, 0 where there is none
+	RingVPerMHz     float64   // less for each MHz less
 	Limits          govern.Limits
 	TripC           float64
 	LoadLine        part.LoadLine
@@ -214,8 +215,9 @@ func (t *Tuning) tuneVoltage(set *part.Set, s trim.Settings) {
 	}
 	if r := p.Ring; r != nil {
 		t.RingV = r.V + r.VPerGHz*(t.Rest.RingMHz-r.MHz)/1000 + s.Number("voltage.ring.offset", 0)/1000
+		t.RingVPerMHz = r.VPerGHz / 1000
 		if s.Word("voltage.ring.mode") == trim.Fixed {
-			t.RingV = s.Number("voltage.ring.fixed", t.RingV)
+			t.RingV, t.RingVPerMHz = s.Number("voltage.ring.fixed", t.RingV), 0
 		}
 		t.Rest.RingV = t.RingV
 	}
@@ -254,6 +256,9 @@ func (t *Tuning) tuneLimits(set *part.Set, s trim.Settings) {
 		return s.Number(one.key, auto)
 	}
 	off := math.Inf(1)
+	if set.Processor.ManualLifts && t.Clocks.Manual() {
+		get = func(limitKey) float64 { return off }
+	}
 	t.Limits = govern.Limits{SustainedW: off, ShortW: off, SustainedA: off, PeakA: off,
 		TemperatureC: s.Number("limit.temperature", maker.TemperatureC)}
 	if set.Processor.Style == part.StyleWindow {

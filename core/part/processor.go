@@ -44,8 +44,10 @@ type Processor struct {
 	Boost          []Boost   `json:"boost"`   // clock ceiling by active cores
 	VF             []VFPoint `json:"vf"`      // fused voltage/frequency points of a typical chip
 	Spread         Spread    `json:"spread"`
-	CurveStepV     float64   `json:"curveStepV"` // volts per curve step
-	Limits         Limits    `json:"limits"`     // as the maker specifies them
+	CurveStepV     float64   `json:"curveStepV"`            // volts per curve step
+	Limits         Limits    `json:"limits"`                // as the maker specifies them
+	VoltageMinV    float64   `json:"voltageMinV,omitempty"` // below which no offset lowers the request; 0 where there is none
+	ManualLifts    bool      `json:"manualLifts,omitempty"` // a core ratio set by hand lifts the package limits (ceiling style)
 	VoltageMaxV    float64   `json:"voltageMaxV"`
 	TransientMaxV  float64   `json:"transientMaxV"`
 	Power          CorePower `json:"power"`
@@ -114,6 +116,7 @@ type Spread struct {
 	CoreV    float64 `json:"coreV"`
 	ClusterV float64 `json:"clusterV,omitempty"`
 	Leakage  float64 `json:"leakage"`
+	CoreR    float64 `json:"coreR,omitempty"` // of the cores' resistances to the die, as a share
 }
 
 // Limits are the maker's limits: PPT, TDC and EDC in the ceiling style, PL1, PL2, tau and ICCmax in the window
@@ -133,12 +136,21 @@ type Limits struct {
 // leakage current I0·exp(α(V−V0)+β(T−T0)).
 type CorePower struct {
 	SwitchedNF float64               `json:"switchedNF"`
-	Activity   map[load.Kind]float64 `json:"activity"` // share of SwitchedNF that a load switches, 0 to 2
+	Activity   map[load.Kind]float64 `json:"activity"`            // share of SwitchedNF that a load switches, 0 to 2
+	OneThread  float64               `json:"oneThread,omitempty"` // share of the switching that is left with one thread on a core of two; 0 means 0.83
 	LeakA      float64               `json:"leakA"`
 	LeakPerV   float64               `json:"leakPerV"`
 	LeakPerK   float64               `json:"leakPerK"`
 	LeakV0     float64               `json:"leakV0"`
 	LeakT0C    float64               `json:"leakT0C"`
+}
+
+// OneThreadShare returns OneThread, that of common cores where it is left out.
+func (c *CorePower) OneThreadShare() float64 {
+	if c.OneThread == 0 {
+		return 0.83
+	}
+	return c.OneThread
 }
 
 // Uncore is what the processor draws beside its cores: a base and shares that grow with memory rate and fabric
@@ -342,6 +354,14 @@ func (p *Processor) Validate() invalid.List {
 	within("spread.coreV", p.Spread.CoreV, 0, 0.1, "V")
 	within("spread.clusterV", p.Spread.ClusterV, 0, 0.1, "V")
 	within("spread.leakage", p.Spread.Leakage, 0, 1, "")
+	within("spread.coreR", p.Spread.CoreR, 0, 0.5, "")
+	within("voltageMinV", p.VoltageMinV, 0, 1, "V")
+	if p.ManualLifts && p.Style != StyleCeiling {
+		f.Add("manualLifts", "leave it out", "limits of the window style hold whatever the ratio")
+	}
+	if s := p.Power.OneThread; s != 0 {
+		within("power.oneThread", s, 0.4, 1, "")
+	}
 	within("power.switchedNF", p.Power.SwitchedNF, 0.05, 20, "nF")
 	within("power.leakA", p.Power.LeakA, 0, 20, "A")
 	within("power.leakPerV", p.Power.LeakPerV, 0, 12, "1/V")

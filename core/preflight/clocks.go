@@ -86,7 +86,7 @@ func clockUpCurveKept(in *Input) []Finding {
 		if !now.On[core] || !before.On[core] {
 			continue
 		}
-		top, was := now.Clocks.Top(p, core, 1, 1, false), before.Clocks.Top(p, core, 1, 1, false)
+		top, was := now.Clocks.Top(p, core, clock.Alone, false), before.Clocks.Top(p, core, clock.Alone, false)
 		if top > was+1 && now.Mode == trim.Dynamic && now.OffsetV[core] < 0 && now.OffsetV[core] <= before.OffsetV[core] {
 			fields := []string{}
 			for _, c := range trim.Diff(in.Parent, in.Settings) {

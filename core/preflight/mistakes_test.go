@@ -110,7 +110,7 @@ func mistakes() []tried {
 		{"flattest load line", "petrel", nil, trim.Settings{"loadline.level": n(8)}, preflight.Records{}, "flat-load-line", caution},
 		{"flattest load line, other direction", "skua", nil, trim.Settings{"loadline.level": n(1)}, preflight.Records{}, "flat-load-line",
 			caution},
-		{"overshoot above the ceiling", "skua", static, trim.Settings{"voltage.core.fixed": n(1.5), "loadline.level": n(2)},
+		{"overshoot above the ceiling", "skua", static, trim.Settings{"voltage.core.fixed": n(1.52), "loadline.level": n(2)},
 			preflight.Records{}, "overshoot-above-ceiling", caution},
 		{"fixed voltage at idle", "petrel", nil, static, preflight.Records{}, "fixed-at-idle", caution},
 		{"fixed voltage, C-states off", "skua", trim.Settings{"platform.cStates": off}, static, preflight.Records{}, "fixed-at-idle", caution},
