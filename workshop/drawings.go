@@ -75,11 +75,11 @@ func (w *Workshop) Draw(ctx context.Context, rig, parent int64, changes trim.Set
 		Plan:   clock.NewPlan(set.Processor, settings.Number("clock.base", set.Processor.BaseClockMHz), proven, set.Board.Steps("memory.rate")),
 		Curves: curvesOf(set, model), Corridor: corridorOf(model.Tuning()), Entries: entriesOf(k.history), Bands: set.Board.Bands,
 	}
-	if out.LoadLines, err = machine.LoadLines(set, settings); err != nil {
-		return nil, err
+	if out.LoadLines, err = machine.LoadLines(set, settings); err != nil && !errors.Is(err, machine.ErrNoPoint) {
+		return nil, err // of settings under which it could not run, preflight tells
 	}
 	if set.Processor.Style == part.StyleWindow {
-		if out.Windows, err = windowsOf(model, r.AmbientC); err != nil {
+		if out.Windows, err = windowsOf(model, r.AmbientC); err != nil && !errors.Is(err, machine.ErrNoPoint) {
 			return nil, err
 		}
 	}
@@ -154,10 +154,17 @@ func (w *Workshop) ProposeEntry(ctx context.Context, rig, parent int64, changes 
 	}
 	entry, err := k.fit.EntryFor(settings, volts, r.AmbientC)
 	var far *forecast.OutOfReach
-	if errors.As(err, &far) {
-		return nil, invalid.List{{Field: "volts", Problem: fmt.Sprintf("%.3f V is out of reach", volts),
-			Remedy: fmt.Sprintf("give %.3f to %.3f V, or change ratios and load line first", far.Low, far.High)}}
-	} else if err != nil {
+	var skipped *forecast.Skipped
+	switch {
+	case errors.As(err, &far):
+		remedy := fmt.Sprintf("give %.3f to %.3f V, or change ratios and load line first", far.Low, far.High)
+		if math.IsInf(far.High, 1) {
+			remedy = fmt.Sprintf("give %.3f V or more, or change ratios and load line first", far.Low)
+		}
+		return nil, invalid.List{{Field: "volts", Problem: fmt.Sprintf("%.3f V is out of reach", volts), Remedy: remedy}}
+	case errors.As(err, &skipped):
+		return nil, invalid.List{{Field: "volts", Problem: skipped.Error(), Remedy: "ask for what a step gives, or raise the limit first"}}
+	case err != nil:
 		return nil, err
 	}
 	return entry, nil

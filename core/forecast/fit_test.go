@@ -299,3 +299,42 @@ func TestEntryGivesWhatIsWanted(t *testing.T) {
 		t.Errorf("a locked part: %+v, %v", e, err)
 	}
 }
+
+// TestEntryIsRightOnEveryBoard: at every level of every board an entry gives the wanted voltage to 5 mV or half a step, or it is said
+// why none does.
+func TestEntryIsRightOnEveryBoard(t *testing.T) {
+	told, right := 0, 0
+	for _, name := range parttest.Rigs {
+		set := parttest.Rig(t, name)
+		fit := forecast.Prior(set)
+		for _, line := range set.Board.LoadLine {
+			settings := trim.Settings{"loadline.level": part.Number(float64(line.Level))}
+			if set.Board.Entry("voltage.core.fixed") != nil {
+				settings["voltage.core.mode"] = part.Choice(trim.Fixed)
+			}
+			for want := 0.7; want < 1.5; want += 0.1 {
+				e, err := fit.EntryFor(settings, want, 23)
+				if err != nil {
+					var far *forecast.OutOfReach
+					var skipped *forecast.Skipped
+					if told++; !errors.As(err, &far) && !errors.As(err, &skipped) {
+						t.Errorf("%s, level %d, %.1f V: %v", name, line.Level, want, err)
+					}
+					continue
+				}
+				right++
+				model, err := fit.Model(settings.With(trim.Settings{e.Key: e.Value}))
+				if err != nil {
+					t.Fatal(err)
+				}
+				s, err := model.Steady(load.Heavy, nil, 23)
+				if err != nil || math.Abs(s.DeliveredV-want) > 0.006 || math.Abs(s.DeliveredV-e.Volts) > 1e-5 {
+					t.Errorf("%s, level %d: %s %v gives %.3f V, %.3f V was wanted (%v)", name, line.Level, e.Key, e.Value, s.DeliveredV, want, err)
+				}
+			}
+		}
+	}
+	if right < 50 || told < 10 {
+		t.Errorf("%d entries, and %d reasons for none", right, told)
+	}
+}

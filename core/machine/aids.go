@@ -28,7 +28,8 @@ type LineLevel struct {
 
 // LoadLines compares every load-line level of the board for a trim, on a typical chip, at the clock and temperature
 // that the trim's own level settles at under heavy load: only the line differs. The best level has the highest dip
-// of those whose overshoot stays below the part's transient ceiling (of all, where none does).
+// of those whose overshoot stays below the part's transient ceiling (of all, where none does). Levels at which the machine could
+// not run are left out.
 func LoadLines(set *part.Set, settings trim.Settings) ([]LineLevel, error) {
 	tuning, err := Tune(set, settings)
 	if err != nil {
@@ -45,18 +46,21 @@ func LoadLines(set *part.Set, settings trim.Settings) ([]LineLevel, error) {
 	}
 	out := make([]LineLevel, 0, len(set.Board.LoadLine))
 	best, bestV, allowed := -1, math.Inf(-1), false
-	for i, line := range set.Board.LoadLine {
+	for _, line := range set.Board.LoadLine {
 		other := *m
 		other.tuning.LoadLine = line
 		other.tuning.LoadLine.StepMOhm *= tuning.Regulator.Step
 		other.lineOhms, other.liftOhms = other.line(line)
 		op := other.at(&d, at.op.bin, &at.leaks, m.every)
+		if math.IsInf(op.packageW, 0) {
+			continue // at this level the machine could not run the load
+		}
 		s := other.state(&d, &op, &at.leaks, at.nodes, at.temperature[:], at.duty, roomC, govern.None)
 		out = append(out, LineLevel{Level: line.Level, MilliOhm: line.MilliOhm, RequestV: s.RequestV, SteadyV: s.DeliveredV, DipV: s.DipV,
 			OvershootV: s.OvershootV, Now: line.Level == tuning.LoadLine.Level})
 		keeps := s.OvershootV <= set.Processor.TransientMaxV
 		if (keeps && !allowed) || (keeps == allowed && s.DipV > bestV) {
-			best, bestV, allowed = i, s.DipV, keeps
+			best, bestV, allowed = len(out)-1, s.DipV, keeps
 		}
 	}
 	if best >= 0 {

@@ -77,12 +77,14 @@ func (m *Model) at(d *demand, bin int, l *leaks, among []int) operating {
 		if m.tuning.Mode != trim.Fixed {
 			request = m.tuning.Corridor.Hold(request, l.hottestC)
 		}
+		if f.g[bin] > 0 && request < volt.LeastV {
+			return op.impossible()
+		}
 		feeds[k] = volt.Feed{RequestV: request, Draw: power.Draw(p, f.g[bin], l.sum[k])}
 	}
 	droop, amps, err := volt.DeliverAll(feeds[:m.feeds], m.lineOhms)
 	if err != nil {
-		op.amps, op.packageW, op.reportedW, op.worstW = math.Inf(1), math.Inf(1), math.Inf(1), math.Inf(1)
-		return op
+		return op.impossible()
 	}
 	op.droopV, op.amps = droop, amps
 	lift := amps * m.liftOhms
@@ -104,6 +106,12 @@ func (m *Model) at(d *demand, bin int, l *leaks, among []int) operating {
 		// The processor takes its voltage to be the request less its own idea of the droop.
 		op.reportedW += amps * (m.tuning.LoadLine.MilliOhm - dc) * 1e-3 * amps
 	}
+	return op
+}
+
+// impossible is an operating point that every limit rejects.
+func (op operating) impossible() operating {
+	op.amps, op.packageW, op.reportedW, op.worstW = math.Inf(1), math.Inf(1), math.Inf(1), math.Inf(1)
 	return op
 }
 

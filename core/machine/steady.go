@@ -14,6 +14,10 @@ import (
 // ErrNoSteadyState reports that a load never settles; step it through time instead.
 var ErrNoSteadyState = errors.New("this load changes all the time and has no steady state")
 
+// ErrNoPoint reports that a machine cannot run a load at all: even at its lowest clock the load line leaves no voltage at which
+// its cores could run.
+var ErrNoPoint = errors.New("there is no voltage and current at which this machine could run the load")
+
 // Steady returns where the machine settles under a load on the given cores (all when nil; of a one-core load
 // the first), at an ambient temperature in °C, −20 to 60. The clock is the highest bin that keeps every limit
 // once the temperatures have settled at it.
@@ -34,7 +38,8 @@ func (m *Model) solve(kind load.Kind, cores []int, ambient float64) (d demand, a
 		return d, at, "", err
 	}
 	if d.count == 0 {
-		return d, m.settle(&d, m.idleBin, ambient, nil), govern.None, nil
+		at = m.settle(&d, m.idleBin, ambient, nil)
+		return d, at, govern.None, at.possible()
 	}
 	var near *settled
 	bin, limiter := govern.Highest(d.top, func(bin int) govern.Limiter {
@@ -46,7 +51,16 @@ func (m *Model) solve(kind load.Kind, cores []int, ambient float64) (d demand, a
 	if limiter == govern.Ratio {
 		limiter = d.atTop()
 	}
-	return d, m.settle(&d, bin, ambient, near), limiter, nil
+	at = m.settle(&d, bin, ambient, near)
+	return d, at, limiter, at.possible()
+}
+
+// possible is ErrNoPoint for a machine that could not run where it was solved.
+func (s *settled) possible() error {
+	if math.IsInf(s.op.packageW, 0) || math.IsNaN(s.op.packageW) {
+		return ErrNoPoint
+	}
+	return nil
 }
 
 func (m *Model) checkedDemand(kind load.Kind, cores []int, ambient float64) (demand, error) {

@@ -49,6 +49,10 @@ var (
 
 // mistakes are those that builders tell of, each on the rig where it happens.
 func mistakes() []tried {
+	deepest := trim.Settings{"voltage.core.offset": n(-200), "curve.all": n(-50), "curve.cluster.0": n(-50), "curve.cluster.1": n(-50)}
+	for core := range 16 {
+		deepest[trim.At("curve.core.*", core)] = n(-50)
+	}
 	static := trim.Settings{"voltage.core.mode": is(trim.Fixed), "voltage.core.fixed": n(1.2)}
 	deep := trim.Settings{"curve.all": n(-15)}
 	failed := preflight.Records{Failed: map[int]float64{5: -20}}
@@ -110,6 +114,7 @@ func mistakes() []tried {
 		{"flattest load line", "petrel", nil, trim.Settings{"loadline.level": n(8)}, preflight.Records{}, "flat-load-line", caution},
 		{"flattest load line, other direction", "skua", nil, trim.Settings{"loadline.level": n(1)}, preflight.Records{}, "flat-load-line",
 			caution},
+		{"a voltage that collapses", "gannet", nil, deepest, preflight.Records{}, "no-operating-point", stop},
 		{"overshoot above the ceiling", "skua", static, trim.Settings{"voltage.core.fixed": n(1.52), "loadline.level": n(2)},
 			preflight.Records{}, "overshoot-above-ceiling", caution},
 		{"fixed voltage at idle", "petrel", nil, static, preflight.Records{}, "fixed-at-idle", caution},

@@ -45,6 +45,7 @@ type Input struct {
 
 	now, before *machine.Tuning // of Settings and Parent; nil where the board refuses one
 	prepared    bool
+	unable      error // why there is no forecast
 }
 
 // Records is what is known of the rig and of its kind. The zero Records knows nothing.
@@ -79,6 +80,7 @@ var Rules = []Rule{
 	{"pl1-above-pl2", shortBelowSustained},
 	{"tau-absurd", tauAbsurd},
 	{"edc-below-tdc", peakBelowSustained},
+	{"no-operating-point", noOperatingPoint},
 	{"overheats", overheats},
 	{"voltage-above-ceiling", voltageAboveCeiling},
 	{"flat-load-line", flatLoadLine},
@@ -130,7 +132,8 @@ func Check(in Input) []Finding {
 	in.Prepare()
 	if in.Forecast == nil {
 		const usualRoomC = 24
-		in.Forecast, _ = forecast.FromSheets(in.Set, in.Settings, usualRoomC) // nil where the board refuses: board-range tells
+		// nil where the board refuses, which board-range tells, or where the machine could not run.
+		in.Forecast, in.unable = forecast.FromSheets(in.Set, in.Settings, usualRoomC)
 	}
 	var all []Finding
 	for _, rule := range Rules {

@@ -1,6 +1,7 @@
 package preflight
 
 import (
+	"errors"
 	"fmt"
 
 	"zerokeel/core/load"
@@ -184,4 +185,13 @@ func levelDirection(in *Input) []Finding {
 	}
 	return one(Note, []string{"loadline.level"}, nil, "For less droop take a lower level.",
 		"On this board level %g has more droop than level %g: level 1 is the flattest.", to, from)
+}
+
+// noOperatingPoint reports settings under which the machine could not run at all.
+func noOperatingPoint(in *Input) []Finding {
+	if !errors.Is(in.unable, machine.ErrNoPoint) {
+		return nil
+	}
+	return one(Stop, in.whatRaised(), nil, "Go back towards what the machine ran with: voltage, offsets, and the load line.",
+		"The machine could not run with these settings: even at the lowest clock the voltage collapses or runs away under load.")
 }

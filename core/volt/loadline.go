@@ -24,6 +24,9 @@ func (d Draw) At(v float64) (amps, slope float64) {
 	return d.G*v + leak, d.G + d.Alpha*leak
 }
 
+// LeastV is the voltage below which nothing is switched at all.
+const LeastV = 0.05
+
 // ErrCollapse reports that the load line leaves no voltage at which the cores could run.
 var ErrCollapse = errors.New("no operating point: the droop under this load exceeds the requested voltage")
 
@@ -40,7 +43,7 @@ func Deliver(request, ohms float64, d Draw) (volts, amps float64, err error) {
 		v -= step
 		if math.Abs(step) < 1e-7 {
 			i, _ = d.At(v)
-			if v <= 0.05 {
+			if v <= LeastV {
 				break
 			}
 			return v, i, nil
@@ -80,7 +83,7 @@ func DeliverAll(feeds []Feed, ohms float64) (droop, amps float64, err error) {
 		step := (droop - ohms*sum) / (1 + ohms*slope)
 		droop -= step
 		if math.Abs(step) < 1e-7 {
-			if lowest-droop <= 0.05 {
+			if lowest-droop <= LeastV {
 				break
 			}
 			amps = 0
