@@ -110,7 +110,7 @@ func (e registryEntry) take(name string, value any) (any, object) {
 			fmt.Sprintf("The value %v for the property %s is not in the supported range of acceptable values.", value, name),
 			fmt.Sprintf("Give %g to %g.", e.entry.Min*e.scale, e.entry.Max*e.scale), at)
 	}
-	if step := (x - e.entry.Min*e.scale) / (e.entry.Step * e.scale); math.Abs(step-math.Round(step)) > 1e-6 {
+	if !e.entry.Takes(x / e.scale) {
 		return nil, message("PropertyValueIncorrect",
 			fmt.Sprintf("The property %s with the requested value of %v could not be written because the value does not meet the constraints of the implementation.", name, value), fmt.Sprintf("Use steps of %g.", e.entry.Step*e.scale), at)
 	}

@@ -72,7 +72,7 @@ func (w *Workshop) Draw(ctx context.Context, rig, parent int64, changes trim.Set
 	}
 	proven := math.Max(set.Memory.RatedMTs, k.provenMTs)
 	out := &Drawings{
-		Plan:   clock.NewPlan(set.Processor, settings.Number("clock.base", set.Processor.BaseClockMHz), proven, set.Board.Steps("memory.rate")),
+		Plan:   clock.NewPlan(set.Processor, machine.Asked(set, settings), proven, set.Board.Steps("memory.rate")),
 		Curves: curvesOf(set, model), Corridor: corridorOf(model.Tuning()), Entries: entriesOf(k.history), Bands: set.Board.Bands,
 	}
 	if out.LoadLines, err = machine.LoadLines(set, settings); err != nil && !errors.Is(err, machine.ErrNoPoint) {

@@ -97,11 +97,23 @@ func (t *Table) Top(p *part.Processor, core int, awake Awake, vector bool) float
 	return mhz
 }
 
-// FabricMHz returns the fabric clock that "auto" means for a memory rate: a third of it, as long as the fabric keeps step.
+// InStepMHz returns the fabric clock that keeps step with a memory rate; half a controller's clock halves it.
+func InStepMHz(p *part.Processor, memoryMTs float64, half bool) float64 {
+	per := p.Uncore.FabricPer
+	if per == 0 {
+		per = 2.0 / 3
+	}
+	if half {
+		per /= 2
+	}
+	return per * memoryMTs / 2
+}
+
+// FabricMHz returns the fabric clock that "auto" means for a memory rate: in step with it, as long as the fabric can.
 func FabricMHz(p *part.Processor, memoryMTs float64) float64 {
 	most := p.Uncore.FabricMax
 	if most == 0 {
 		most = p.Uncore.FabricMHz
 	}
-	return min(most, memoryMTs/3)
+	return min(most, InStepMHz(p, memoryMTs, false))
 }

@@ -26,11 +26,24 @@ type Plan struct {
 	Derived       []Derived `json:"derived"`
 }
 
-// NewPlan derives the clocks for a base clock in MHz. provenMTs is the highest memory rate to be reached, rates those
-// that the board offers at the usual base clock, in rising order.
-func NewPlan(p *part.Processor, baseMHz, provenMTs float64, rates []float64) Plan {
-	scale := baseMHz / p.BaseClockMHz
-	plan := Plan{BaseMHz: baseMHz}
+// Asked is what a trim asks of the clocks that hang on the base clock.
+type Asked struct {
+	BaseMHz      float64
+	ReferenceMHz float64 // of the cores, where it is set apart; 0 where it is the base clock
+	OffsetMHz    float64 // boost ceiling offset
+	RateMTs      float64 // memory rate that is entered; 0 where a profile chooses it
+	Half         bool    // the memory controller runs at half the kit's clock
+}
+
+// NewPlan derives the clocks of what is asked. provenMTs is the highest memory rate to be reached, rates those that the board
+// offers at the usual base clock, in rising order.
+func NewPlan(p *part.Processor, ask Asked, provenMTs float64, rates []float64) Plan {
+	scale := ask.BaseMHz / p.BaseClockMHz
+	cores := scale
+	if ask.ReferenceMHz > 0 {
+		cores = ask.ReferenceMHz / p.BaseClockMHz
+	}
+	plan := Plan{BaseMHz: ask.BaseMHz}
 	for _, rate := range rates {
 		if rate*scale <= provenMTs*(1+1e-9) {
 			plan.MemorySetting = rate
@@ -39,17 +52,18 @@ func NewPlan(p *part.Processor, baseMHz, provenMTs float64, rates []float64) Pla
 	plan.MemoryMTs = plan.MemorySetting * scale
 	if p.Uncore.FabricMHz > 0 && plan.MemorySetting > 0 {
 		most := math.Max(p.Uncore.FabricMax, p.Uncore.FabricMHz)
-		plan.FabricSetting = math.Min(plan.MemorySetting/3, math.Floor(most/scale))
+		step := InStepMHz(p, plan.MemorySetting, ask.Half)
+		plan.FabricSetting = math.Min(step, math.Floor(most/scale))
 		plan.FabricMHz = plan.FabricSetting * scale
-		plan.Synchronous = plan.FabricSetting*3 >= plan.MemorySetting-1e-9
+		plan.Synchronous = plan.FabricSetting >= step-1e-9
 	}
 	add := func(name, unit string, usual, now float64) {
 		if usual > 0 {
 			plan.Derived = append(plan.Derived, Derived{name, unit, usual, now, 100 * (now/usual - 1)})
 		}
 	}
-	add("Highest core clock", "MHz", p.HighestMHz(), p.HighestMHz()*scale)
-	add("All-core clock", "MHz", p.CeilingMHz(p.Cores()), p.CeilingMHz(p.Cores())*scale)
+	add("Highest core clock", "MHz", p.HighestMHz(), p.HighestMHz()*cores+ask.OffsetMHz)
+	add("All-core clock", "MHz", p.CeilingMHz(p.Cores()), p.CeilingMHz(p.Cores())*cores+ask.OffsetMHz)
 	if p.Ring != nil {
 		add("Ring", "MHz", p.Ring.MHz, p.Ring.MHz*scale)
 	}
@@ -59,6 +73,9 @@ func NewPlan(p *part.Processor, baseMHz, provenMTs float64, rates []float64) Pla
 			if rate <= provenMTs*(1+1e-9) {
 				top = rate
 			}
+		}
+		if ask.RateMTs > 0 {
+			add("Memory as entered", "MT/s", ask.RateMTs, ask.RateMTs*scale)
 		}
 		add("Memory", "MT/s", top, plan.MemoryMTs)
 		if plan.FabricSetting > 0 {

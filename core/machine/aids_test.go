@@ -89,7 +89,7 @@ func TestPlanKeepsWhatIsProven(t *testing.T) {
 		rates = append(rates, r)
 	}
 	for base := 95.0; base <= 110; base += 0.5 {
-		plan := clock.NewPlan(p, base, 6000, rates)
+		plan := clock.NewPlan(p, clock.Asked{BaseMHz: base}, 6000, rates)
 		if plan.MemoryMTs > 6000+1e-6 || plan.MemoryMTs < 6000-100*base/100-1e-6 {
 			t.Errorf("base clock %g MHz: memory at %.1f MT/s", base, plan.MemoryMTs)
 		}
@@ -100,6 +100,35 @@ func TestPlanKeepsWhatIsProven(t *testing.T) {
 			if d.Name == "Highest core clock" && math.Abs(d.Percent-(base-100)) > 1e-9 {
 				t.Errorf("base clock %g MHz moves the cores by %.2f %%", base, d.Percent)
 			}
+		}
+	}
+}
+
+// TestPlanKnowsWhatIsAsked: a separate core clock leaves the cores to it, an offset of the boost ceiling adds to them, the rate that
+// was entered is told as it becomes, and a fabric keeps the step of its sheet.
+func TestPlanKnowsWhatIsAsked(t *testing.T) {
+	p := parttest.Rig(t, "dunlin").Processor
+	rates := []float64{4000, 4133, 4266, 4400, 4533, 6000}
+	plan := clock.NewPlan(p, clock.Asked{BaseMHz: 103, ReferenceMHz: 100, OffsetMHz: 50, RateMTs: 4133}, 4300, rates)
+	want := map[string]float64{"Highest core clock": p.HighestMHz() + 50, "Memory as entered": 4133 * 1.03, "Memory": 4133 * 1.03}
+	for _, d := range plan.Derived {
+		if x, told := want[d.Name]; told && math.Abs(d.Now-x) > 1e-9 {
+			t.Errorf("%s becomes %g, want %g", d.Name, d.Now, x)
+		}
+		delete(want, d.Name)
+	}
+	if len(want) > 0 || plan.MemorySetting != 4133 {
+		t.Errorf("%v not told; %+v", want, plan)
+	}
+	for _, row := range []struct {
+		per  float64
+		half bool
+		want float64
+	}{{0, false, 2000}, {1, false, 3000}, {1, true, 1500}, {0.5, false, 1500}} {
+		p.Uncore.FabricPer, p.Uncore.FabricMax = row.per, 3200
+		got := clock.NewPlan(p, clock.Asked{BaseMHz: 100, Half: row.half}, 6000, []float64{6000})
+		if got.FabricSetting != row.want || !got.Synchronous {
+			t.Errorf("a fabric at %g, half %t: %g MHz, in step %t", row.per, row.half, got.FabricSetting, got.Synchronous)
 		}
 	}
 }

@@ -122,6 +122,17 @@ func (t *Tuning) tuneClocks(set *part.Set, s trim.Settings) {
 	}
 }
 
+// Asked is what settings ask of the clocks that hang on the base clock.
+func Asked(set *part.Set, settings trim.Settings) clock.Asked {
+	s := trim.Stock(set.Processor, set.Board).With(settings)
+	a := clock.Asked{BaseMHz: s.Number("clock.base", set.Processor.BaseClockMHz), ReferenceMHz: s.Number("clock.reference", 0),
+		OffsetMHz: s.Number("clock.boostOffset", 0), Half: s.Word("memory.synchronous") == "1:2"}
+	if s.Word("memory.profile") == trim.ProfileManual {
+		a.RateMTs = s.Number("memory.rate", 0)
+	}
+	return a
+}
+
 func numbers(s trim.Settings, pattern string, first, count int) []float64 {
 	out := make([]float64, count)
 	for i := range out {

@@ -1,7 +1,9 @@
 package part
 
 import (
+	"cmp"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -38,6 +40,7 @@ type BoardSetting struct {
 	Min       float64           `json:"min,omitempty"`
 	Max       float64           `json:"max,omitempty"`
 	Step      float64           `json:"step,omitempty"`
+	Among     []float64         `json:"among,omitempty"`    // the values that the board takes, where they have no common step: rising, from min to max
 	Scale     float64           `json:"scale,omitempty"`    // attribute units per unit of the setting; 0 means 1
 	Values    map[string]string `json:"values,omitempty"`   // the board's spelling of each switch position or choice
 	Words     map[string]int    `json:"words,omitempty"`    // attribute values that stand for a word, such as "auto" or "unlimited"
@@ -203,11 +206,36 @@ func (s *BoardSetting) DefaultAt(index int) Value {
 	return s.Default
 }
 
+// Nearest returns the value that the board takes which is closest to x, written with no more digits than the step asks for.
+func (s *BoardSetting) Nearest(x float64) float64 {
+	x = min(s.Max, max(s.Min, x))
+	if len(s.Among) > 0 {
+		return slices.MinFunc(s.Among, func(a, b float64) int { return cmp.Compare(math.Abs(a-x), math.Abs(b-x)) })
+	}
+	if s.Step <= 0 {
+		return x
+	}
+	steps := math.Round((x - s.Min) / s.Step)
+	for steps > 0 && s.Min+steps*s.Step > s.Max+1e-9 {
+		steps--
+	}
+	const digits = 1e6 // no step is finer
+	return math.Round((s.Min+steps*s.Step)*digits) / digits
+}
+
+// Takes reports whether a number is one that the board takes.
+func (s *BoardSetting) Takes(x float64) bool {
+	return math.Abs(s.Nearest(x)-x) <= 1e-6*math.Max(s.Step, 1e-3)
+}
+
 // Steps lists the values that a setting can be set to, in rising order; none where the board does not offer it.
 func (b *Board) Steps(setting string) []float64 {
 	entry, ok := b.Lookup(setting)
 	if !ok || entry.Step <= 0 {
 		return nil
+	}
+	if len(entry.Among) > 0 {
+		return slices.Clone(entry.Among)
 	}
 	var values []float64
 	for x := entry.Min; x <= entry.Max+1e-9; x += entry.Step {
@@ -362,6 +390,9 @@ func (b *Board) validateSettings(f *invalid.List) {
 		d, isNumber := s.Default.Number()
 		if isNumber && !(s.Min <= d && d <= s.Max && s.Min < s.Max && s.Step > 0) {
 			f.Add(at, "give min < max, step > 0 and a default between them", "range %g to %g, step %g, default %g", s.Min, s.Max, s.Step, d)
+		}
+		if n := len(s.Among); n > 0 && (!slices.IsSorted(s.Among) || s.Among[0] != s.Min || s.Among[n-1] != s.Max) {
+			f.Add(at+".among", "list the values in rising order, from min to max", "%v", s.Among)
 		}
 		if s.Default.IsSet() && !isNumber && s.Values[s.Default.String()] == "" {
 			f.Add(at+".values", "give the board's spelling of every position", "no spelling of the default %q", s.Default)

@@ -162,6 +162,7 @@ type Uncore struct {
 	IdleShare float64 `json:"idleShare"` // share of all that remains when idle
 	FabricMHz float64 `json:"fabricMHz,omitempty"`
 	FabricMax float64 `json:"fabricMaxMHz,omitempty"` // highest that keeps step with the memory controller
+	FabricPer float64 `json:"fabricPer,omitempty"`    // fabric clock against the memory's own (MT/s ÷ 2) where both keep step; 0 means 2/3
 	PerGHz    float64 `json:"perGHz,omitempty"`       // W per GHz of fabric clock
 	SoCV      float64 `json:"socV,omitempty"`
 }
@@ -358,6 +359,9 @@ func (p *Processor) Validate() invalid.List {
 	within("voltageMinV", p.VoltageMinV, 0, 1, "V")
 	if p.ManualLifts && p.Style != StyleCeiling {
 		f.Add("manualLifts", "leave it out", "limits of the window style hold whatever the ratio")
+	}
+	if s := p.Uncore.FabricPer; s != 0 {
+		within("uncore.fabricPer", s, 0.25, 2, "")
 	}
 	if s := p.Power.OneThread; s != 0 {
 		within("power.oneThread", s, 0.4, 1, "")

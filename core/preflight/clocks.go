@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"zerokeel/core/clock"
+	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 )
@@ -29,7 +30,7 @@ func referenceMovesMemory(in *Input) []Finding {
 		}
 	}
 	fix := trim.Settings(nil)
-	plan := clock.NewPlan(in.Set.Processor, in.Settings.Number("clock.base", in.Set.Processor.BaseClockMHz), in.provenMTs(),
+	plan := clock.NewPlan(in.Set.Processor, machine.Asked(in.Set, in.Settings), in.provenMTs(),
 		in.Set.Board.Steps("memory.rate"))
 	if plan.MemorySetting > 0 && in.offers("memory.rate") {
 		fix = trim.Settings{"memory.profile": part.Choice(trim.ProfileManual), "memory.rate": part.Number(plan.MemorySetting)}

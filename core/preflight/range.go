@@ -41,8 +41,7 @@ func slipped(in *Input, key string) (float64, bool) {
 		factors = []float64{1000, 10, 100}
 	}
 	for _, factor := range factors {
-		y := entry.Min + math.Round((x*factor-entry.Min)/entry.Step)*entry.Step
-		if math.Abs(y-x*factor) <= 1e-9*math.Abs(y) && y >= entry.Min && y <= entry.Max && y != 0 {
+		if y := entry.Nearest(x * factor); math.Abs(y-x*factor) <= 1e-6*math.Abs(y) && y != 0 {
 			return y, true
 		}
 	}

@@ -166,9 +166,13 @@ func checkValue(f *invalid.List, def *Def, key string, entry *part.BoardSetting,
 				unitAfter(def.Unit))
 			return
 		}
-		if steps := (x - entry.Min) / entry.Step; math.Abs(steps-math.Round(steps)) > 1e-6 {
-			near := entry.Min + math.Round(steps)*entry.Step
-			f.Add(key, fmt.Sprintf("give a multiple of the board's step of %g%s, such as %g", entry.Step, unitAfter(def.Unit), near),
+		switch {
+		case entry.Takes(x):
+		case len(entry.Among) > 0:
+			f.Add(key, fmt.Sprintf("give one of the values that the board has, such as %g", entry.Nearest(x)), "the board has no %g%s", x,
+				unitAfter(def.Unit))
+		default:
+			f.Add(key, fmt.Sprintf("give a multiple of the board's step of %g%s, such as %g", entry.Step, unitAfter(def.Unit), entry.Nearest(x)),
 				"%g%s is off the board's step", x, unitAfter(def.Unit))
 		}
 	}

@@ -280,3 +280,29 @@ func TestContrasts(t *testing.T) {
 		}
 	}
 }
+
+// TestValuesWithoutACommonStep: a board that lists its values takes those, and says which is the nearest; off a step, the nearest is
+// told in tidy digits.
+func TestValuesWithoutACommonStep(t *testing.T) {
+	set := parttest.Petrel(t)
+	for i := range set.Board.Settings {
+		if e := &set.Board.Settings[i]; e.Setting == "memory.rate" {
+			e.Among = []float64{4800, 5066, 5200, 5333, 5600, 6000}
+			e.Min, e.Max, e.Default = 4800, 6000, part.Number(4800)
+		}
+	}
+	manual := trim.Settings{"memory.profile": part.Choice(trim.ProfileManual)}
+	for rate, near := range map[float64]string{5333: "", 5066: "", 5300: "5333", 5900: "6000"} {
+		faults := trim.Check(set.Processor, set.Board, manual.With(trim.Settings{"memory.rate": part.Number(rate)}))
+		if near == "" && len(faults) > 0 || near != "" && (len(faults) != 1 || !strings.HasSuffix(faults[0].Remedy, near)) {
+			t.Errorf("%g MT/s: %v", rate, faults)
+		}
+	}
+	entry, _ := set.Board.Lookup("voltage.core.fixed")
+	if got := part.Number(entry.Nearest(1.1013)).String(); len(got) > len("1.10125") {
+		t.Errorf("the nearest of 1.1013 V is %s", got)
+	}
+	if got := set.Board.Steps("memory.rate"); len(got) != 6 || got[1] != 5066 {
+		t.Errorf("steps: %v", got)
+	}
+}
