@@ -215,3 +215,10 @@ func (s *Store) FirmwareOf(ctx context.Context, id int64) (string, error) {
 	}
 	return found[0], nil
 }
+
+// FailedStarts lists the trims of a rig's fittings after which the machine did not come up, oldest first.
+func (s *Store) FailedStarts(ctx context.Context, rig int64) ([]int64, error) {
+	list := []int64{}
+	err := s.db.SelectContext(ctx, &list, `SELECT trim_id FROM fittings WHERE rig_id = ? AND state = ? ORDER BY id`, rig, FitNoPost)
+	return list, known(err, "list the fittings of rig %d after which it did not come up", rig)
+}

@@ -380,6 +380,28 @@ func (s *Store) HeldLegs(ctx context.Context, rig int64, leastS float64) ([]Held
 	return list, known(err, "list the legs of rig %d that held", rig)
 }
 
+// FailedLeg is a leg that spoke against its trim.
+type FailedLeg struct {
+	TrimID  int64           `db:"trim_id"`
+	Trial   int             `db:"number"`
+	Load    load.Kind       `db:"load_kind"`
+	Verdict verdict.Verdict `db:"verdict"`
+	Core    int             `db:"core"` // -1 where it is not known
+}
+
+// FailedLegs lists the legs of a rig that failed while their trim was in force, oldest first; of a fault that was injected none.
+func (s *Store) FailedLegs(ctx context.Context, rig int64) ([]FailedLeg, error) {
+	list := []FailedLeg{}
+	query, args, err := sqlx.In(`SELECT t.trim_id, t.number, l.load_kind, JSON_VALUE(l.result, '$.verdict') AS verdict,
+		COALESCE(JSON_VALUE(l.result, '$.core'), -1) AS core
+		FROM legs l JOIN trials t ON t.id = l.trial_id
+		WHERE t.rig_id = ? AND l.in_force AND l.inject IS NULL AND JSON_VALUE(l.result, '$.verdict') IN (?) ORDER BY l.id`, rig, verdict.Failures)
+	if err == nil {
+		err = s.db.SelectContext(ctx, &list, query, args...)
+	}
+	return list, known(err, "list the legs of rig %d that failed", rig)
+}
+
 // FirstHeld returns the figures of the first leg of a proof under T0 that held a load; none when there was none.
 func (s *Store) FirstHeld(ctx context.Context, rig int64, kind load.Kind) ([]channel.Figure, error) {
 	var found []JSON[[]channel.Figure]

@@ -16,6 +16,7 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
+	"zerokeel/core/preflight"
 	"zerokeel/core/settle"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
@@ -58,8 +59,15 @@ func (r *record) tells() bool {
 
 // history is what a rig's trials have shown.
 type history struct {
-	trims   []store.Trim
-	records []record
+	trims    []store.Trim
+	records  []record
+	failures []failure
+}
+
+// failure is a trim that failed: in a leg of a trial, or when it was fitted.
+type failure struct {
+	trim *store.Trim
+	how  preflight.Failure
 }
 
 func (w *Workshop) history(ctx context.Context, rig int64) (*history, error) {
@@ -81,8 +89,43 @@ func (w *Workshop) history(ctx context.Context, rig int64) (*history, error) {
 			h.records = append(h.records, r)
 		}
 	}
-	return h, nil
+	return h, w.findFailures(ctx, rig, h)
 }
+
+// findFailures gathers what failed on a rig, by trials and by fittings after which the machine did not come up.
+func (w *Workshop) findFailures(ctx context.Context, rig int64, h *history) error {
+	legs, err := w.store.FailedLegs(ctx, rig)
+	if err != nil {
+		return err
+	}
+	add := func(id int64, how preflight.Failure) {
+		if at := slices.IndexFunc(h.trims, func(t store.Trim) bool { return t.ID == id }); at >= 0 {
+			how.Trim = nameOf(&h.trims[at])
+			h.failures = append(h.failures, failure{&h.trims[at], how})
+		}
+	}
+	for _, l := range legs {
+		how := preflight.Failure{Regime: l.Load.Regime(), Core: l.Core, Hot: l.Verdict == verdict.Overheated}
+		core := ""
+		if l.Core >= 0 {
+			core = fmt.Sprintf(" on core %d", l.Core)
+		}
+		how.What = fmt.Sprintf("%s%s under %s load in trial %d", failedWords[l.Verdict], core, l.Load, l.Trial)
+		if l.Load == load.Idle {
+			how.What = fmt.Sprintf("%s%s at idle in trial %d", failedWords[l.Verdict], core, l.Trial)
+		}
+		add(l.TrimID, how)
+	}
+	fittings, err := w.store.FailedStarts(ctx, rig)
+	for _, id := range fittings {
+		add(id, preflight.Failure{Core: -1, What: "did not come up when it was fitted"})
+	}
+	return err
+}
+
+// failedWords says what a trim did that failed.
+var failedWords = map[verdict.Verdict]string{verdict.Miscalculated: "miscalculated", verdict.CoreDropped: "dropped a worker",
+	verdict.Froze: "froze", verdict.Restarted: "restarted", verdict.NoPost: "did not come up", verdict.Overheated: "overheated"}
 
 // measured are the records as a forecast is fitted to them; where ambient was not measured it was ambientC.
 func (h *history) measured(ambientC float64) []forecast.Record {
@@ -183,12 +226,19 @@ type rigKnowledge struct {
 	set       *part.Set
 	fit       *forecast.Fit
 	failed    map[int]float64 // as failedSteps tells it
-	provenMTs float64         // the highest memory rate that held a proof; 0 for none
+	failures  []preflight.Failure
+	provenMTs float64 // the highest memory rate that held a proof; 0 for none
 }
 
 // know works out what a history shows.
 func know(h *history, fit *forecast.Fit, set *part.Set) *rigKnowledge {
 	out := &rigKnowledge{history: h, set: set, fit: fit, failed: h.failedSteps(set)}
+	for _, f := range h.failures {
+		if daring, err := machine.NewDaring(set, f.trim.Settings.V); err == nil {
+			f.how.Daring = daring
+			out.failures = append(out.failures, f.how)
+		}
+	}
 	for _, settings := range h.proven() {
 		if tuning, err := machine.Tune(set, settings); err == nil {
 			out.provenMTs = math.Max(out.provenMTs, tuning.Memory.MTs)

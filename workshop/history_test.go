@@ -67,7 +67,7 @@ func TestOldTrialsCount(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if !slices.ContainsFunc(checked.Findings, func(f preflight.Finding) bool { return f.Rule == "deeper-than-failure" }) {
+	if !slices.ContainsFunc(checked.Findings, func(f preflight.Finding) bool { return f.Rule == "as-daring-as-failed" }) {
 		t.Errorf("the failure of core 5 is forgotten: %s", rules(checked.Findings))
 	}
 	var numbers []int

@@ -123,7 +123,8 @@ func (w *Workshop) check(ctx context.Context, r *store.Rig, k *rigKnowledge, par
 
 // preflightRecords gathers what preflight is to know of the rig and of its kind.
 func (w *Workshop) preflightRecords(ctx context.Context, r *store.Rig, parent *store.Trim, k *rigKnowledge) (preflight.Records, error) {
-	out := preflight.Records{Failed: k.failed, ProvenMTs: k.provenMTs, Fleet: map[string][]float64{}, Firmware: r.FirmwareVersion}
+	out := preflight.Records{Failures: k.failures, Failed: k.failed, ProvenMTs: k.provenMTs, Fleet: map[string][]float64{},
+		Firmware: r.FirmwareVersion}
 	var err error
 	if parent != nil {
 		out.ParentUnproven = parent.Standing != verdict.Proven && parent.Number != 0

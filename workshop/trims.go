@@ -354,3 +354,11 @@ func (w *Workshop) TrimDiff(ctx context.Context, rig, from, to int64) ([]trim.Ch
 	}
 	return trim.Diff(a.Settings.V, b.Settings.V), nil
 }
+
+// nameOf calls a trim by its number, as pages do.
+func nameOf(t *store.Trim) string {
+	if t.Number == 0 {
+		return "stock"
+	}
+	return fmt.Sprintf("T%d", t.Number)
+}

@@ -121,32 +121,3 @@ func fewCores(in *Input) []Finding {
 	return one(Caution, []string{}, nil, "Switch cores on again unless this is a test of single cores.",
 		"Only %d of %d cores are switched on.", on, len(now.On))
 }
-
-// clearanceSteps is how many curve steps above a known failure an offset should stay: a failure seen once in minutes is seen
-// in months some steps above.
-const clearanceSteps = 3
-
-// deeperThanFailure reports a curve offset at, below or close to where the core failed before.
-func deeperThanFailure(in *Input) []Finding {
-	var out []Finding
-	steps := func(s trim.Settings, core int) float64 { return s.CurveSteps(in.Set.Processor, core) }
-	for core := range in.Set.Processor.Cores() {
-		failed, known := in.Records.Failed[core]
-		x := steps(in.Settings, core)
-		if !known || x >= steps(in.Parent, core) || x > failed+clearanceSteps-1 {
-			continue
-		}
-		key := trim.At("curve.core.*", core)
-		if !in.offers(key) {
-			key = "curve.all"
-		}
-		what := fmt.Sprintf("is within %d steps of %s, where it failed", clearanceSteps, trim.Say("curve.all", part.Number(failed)))
-		if x <= failed {
-			what = fmt.Sprintf("is as deep as %s, where it failed, or deeper", trim.Say("curve.all", part.Number(failed)))
-		}
-		out = append(out, one(Caution, []string{key}, nil, fmt.Sprintf("Stay at %s or above.", trim.Say("curve.all",
-			part.Number(failed+clearanceSteps))),
-			"Core %d at %s %s.", core, trim.Say("curve.all", part.Number(x)), what)...)
-	}
-	return out
-}

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"testing"
 
+	"zerokeel/core/load"
+	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/part/parttest"
 	"zerokeel/core/preflight"
@@ -48,7 +50,8 @@ var (
 )
 
 // mistakes are those that builders tell of, each on the rig where it happens.
-func mistakes() []tried {
+func mistakes(t testing.TB) []tried {
+	t.Helper()
 	deepest := trim.Settings{"voltage.core.offset": n(-200), "curve.all": n(-50), "curve.cluster.0": n(-50), "curve.cluster.1": n(-50)}
 	for core := range 16 {
 		deepest[trim.At("curve.core.*", core)] = n(-50)
@@ -56,6 +59,14 @@ func mistakes() []tried {
 	static := trim.Settings{"voltage.core.mode": is(trim.Fixed), "voltage.core.fixed": n(1.2)}
 	deep := trim.Settings{"curve.all": n(-15)}
 	failed := preflight.Records{Failed: map[int]float64{5: -20}}
+	froze := func(rig string, settings trim.Settings) preflight.Records {
+		daring, err := machine.NewDaring(parttest.Rig(t, rig), settings)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return preflight.Records{Failures: []preflight.Failure{{Trim: "T3", What: "froze at idle in trial 7", Regime: load.RegimeIdle, Core: -1,
+			Daring: daring}}}
+	}
 	fleet := preflight.Records{Fleet: map[string][]float64{"voltage.core.offset": {-70, -90, -100, -85}, "limit.pl1": {65, 65, 65}}}
 	stop, caution, note := preflight.Stop, preflight.Caution, preflight.Note
 	return []tried{
@@ -114,6 +125,10 @@ func mistakes() []tried {
 		{"flattest load line", "petrel", nil, trim.Settings{"loadline.level": n(8)}, preflight.Records{}, "flat-load-line", caution},
 		{"flattest load line, other direction", "skua", nil, trim.Settings{"loadline.level": n(1)}, preflight.Records{}, "flat-load-line",
 			caution},
+		{"as deep as what failed, at a higher clock", "petrel", deep, trim.Settings{"curve.all": n(-22), "clock.boostOffset": n(50)},
+			froze("petrel", trim.Settings{"curve.all": n(-20)}), "as-daring-as-failed", caution},
+		{"the offset that failed, deeper", "tern", nil, trim.Settings{"voltage.core.offset": n(-90)},
+			froze("tern", trim.Settings{"voltage.core.offset": n(-80)}), "as-daring-as-failed", caution},
 		{"a voltage that collapses", "gannet", nil, deepest, preflight.Records{}, "no-operating-point", stop},
 		{"overshoot above the ceiling", "skua", static, trim.Settings{"voltage.core.fixed": n(1.52), "loadline.level": n(2)},
 			preflight.Records{}, "overshoot-above-ceiling", caution},
@@ -234,7 +249,7 @@ func check(t testing.TB, row tried) []preflight.Finding {
 }
 
 func TestMistakesAreCaught(t *testing.T) {
-	rows := mistakes()
+	rows := mistakes(t)
 	if len(rows) < 60 {
 		t.Errorf("only %d mistakes", len(rows))
 	}
@@ -280,7 +295,7 @@ func TestSaneTrimsPassInSilence(t *testing.T) {
 // TestOneClickRemedies applies each fix that is offered for a mistake: the board takes it, and the finding is gone.
 func TestOneClickRemedies(t *testing.T) {
 	fixes := 0
-	for _, row := range mistakes() {
+	for _, row := range mistakes(t) {
 		set, base := proven(t, row.rig)
 		parent := base.With(row.parent)
 		settings := parent.With(row.change)

@@ -1,6 +1,6 @@
 // Package preflight checks a trim before it is fitted: what the board would refuse, what a builder did not mean,
 // and what is merely unwise. Each rule is a function with a stable id; Rules lists them. The rules stand by what they
-// look at: range.go, limits.go, voltage.go, clocks.go, cooling.go, course.go.
+// look at: range.go, limits.go, voltage.go, clocks.go, failures.go, cooling.go, course.go.
 package preflight
 
 import (
@@ -53,6 +53,7 @@ type Records struct {
 	ParentUnproven bool                 // the parent trim's proof failed, or never was
 	MemoryUnproven bool                 // the parent's memory settings never held a proof
 	ProvenMTs      float64              // highest memory rate that held on this rig; 0 if none
+	Failures       []Failure            // of this rig, oldest first
 	Failed         map[int]float64      // per core: the shallowest curve offset, in steps, at which it failed
 	Fleet          map[string][]float64 // values of settings on other rigs with the same processor
 	Firmware       string               // version on the board now
@@ -96,6 +97,7 @@ var Rules = []Rule{
 	{"memory-unproven", memoryUnproven},
 	{"clock-up-curve-kept", clockUpCurveKept},
 	{"few-cores", fewCores},
+	{"as-daring-as-failed", asDaringAsFailed},
 	{"deeper-than-failure", deeperThanFailure},
 	{"fan-stops-hot", fanStopsHot},
 	{"fan-curve-falls", fanCurveFalls},

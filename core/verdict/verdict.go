@@ -26,6 +26,9 @@ const (
 	Void          Verdict = "void"
 )
 
+// Failures lists the verdicts that speak against the trim.
+var Failures = []Verdict{Miscalculated, CoreDropped, Froze, Restarted, NoPost, Overheated}
+
 // Failed reports whether the verdict speaks against the trim.
 func (v Verdict) Failed() bool {
 	switch v {
