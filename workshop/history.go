@@ -331,3 +331,16 @@ func (w *Workshop) keptForecast(r *store.Rig, k *rigKnowledge, settings trim.Set
 	w.known.forecasts.Add(key, f)
 	return f
 }
+
+// howFailed tells how a trim failed that stands as failed; empty for any other.
+func (k *rigKnowledge) howFailed(t *store.Trim) string {
+	if t.Standing != verdict.Failed {
+		return ""
+	}
+	for _, f := range slices.Backward(k.history.failures) {
+		if f.trim.ID == t.ID {
+			return f.how.What
+		}
+	}
+	return "failed"
+}

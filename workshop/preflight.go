@@ -107,7 +107,7 @@ func (w *Workshop) check(ctx context.Context, r *store.Rig, k *rigKnowledge, par
 	if err := <-meanwhile; err != nil {
 		return nil, err
 	}
-	in.Forecast = out.Forecast
+	in.Forecast, in.ParentForecast = out.Forecast, out.ParentForecast
 	out.Findings = preflight.Check(in)
 	out.WithinSpec = trim.WithinSpec(set.Processor, set.Board, settings)
 	for core := range set.Processor.Cores() {
@@ -127,6 +127,7 @@ func (w *Workshop) preflightRecords(ctx context.Context, r *store.Rig, parent *s
 		Firmware: r.FirmwareVersion}
 	var err error
 	if parent != nil {
+		out.ParentFailed = k.howFailed(parent)
 		out.ParentUnproven = parent.Standing != verdict.Proven && parent.Number != 0
 		out.MemoryUnproven = !k.memoryProven(parent.Settings.V)
 		if out.ParentFirmware, err = w.store.FirmwareOf(ctx, parent.ID); err != nil {

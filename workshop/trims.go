@@ -322,6 +322,9 @@ func (w *Workshop) ChangeTrim(ctx context.Context, id int64, in TrimChange) (*Ma
 			return nil, err
 		}
 	}
+	if in.Profile != nil && *in.Profile != "" && t.Standing == verdict.Failed {
+		return nil, conflict("%s failed; a profile is what is handed over, so give it to a trim that held", nameOf(t))
+	}
 	if in.Notes != nil || in.Profile != nil {
 		put(&t.Notes, in.Notes)
 		put(&t.Profile, in.Profile)

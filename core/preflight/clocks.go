@@ -3,8 +3,12 @@ package preflight
 import (
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 
 	"zerokeel/core/clock"
+	"zerokeel/core/govern"
+	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
@@ -120,4 +124,103 @@ func fewCores(in *Input) []Finding {
 	}
 	return one(Caution, []string{}, nil, "Switch cores on again unless this is a test of single cores.",
 		"Only %d of %d cores are switched on.", on, len(now.On))
+}
+
+// memoryTighterThanKit reports timings that are shorter, as times, than the kit is rated for at its voltage.
+func memoryTighterThanKit(in *Input) []Finding {
+	now, kit := in.now, in.Set.Memory
+	if now == nil || in.Settings.Word("memory.profile") != trim.ProfileManual {
+		return nil
+	}
+	or := func(clocks, otherwise int) float64 {
+		if clocks == 0 {
+			return float64(otherwise)
+		}
+		return float64(clocks)
+	}
+	const tolerance = 0.01
+	ns := func(clocks, mts float64) float64 { return 2000 * clocks / mts }
+	m := &now.Memory
+	for _, t := range []struct {
+		key, name    string
+		given, rated float64
+	}{{"memory.cl", "CL", m.CL, float64(kit.CL)}, {"memory.rcd", "tRCD", m.RCD, or(kit.RCD, kit.CL)},
+		{"memory.rp", "tRP", m.RP, or(kit.RP, kit.CL)}} {
+		given, rated := ns(t.given, m.MTs), ns(t.rated, kit.RatedMTs)
+		if given >= rated*(1-tolerance) || !in.changed(t.key) && !in.changed("memory.rate") && !in.changed("memory.profile") {
+			continue
+		}
+		return one(Caution, []string{t.key}, nil, fmt.Sprintf("Give %.0f clocks or more, or prove the memory alone.",
+			math.Ceil(rated*m.MTs/2000-1e-9)),
+			"%s of %g at %.0f MT/s is %.1f ns; the kit is rated for %.1f ns.", t.name, t.given, m.MTs, given, rated)
+	}
+	return nil
+}
+
+// ratioNotReached notes a ratio set by hand that a limit will not allow under heavy load.
+func ratioNotReached(in *Input) []Finding {
+	p := in.Set.Processor
+	if in.now == nil || in.Forecast == nil {
+		return nil
+	}
+	var fields []string
+	for _, c := range trim.Diff(in.Parent, in.Settings) {
+		if strings.HasPrefix(c.Key, "clock.ratio.") {
+			fields = append(fields, c.Key)
+		}
+	}
+	for _, s := range in.states() {
+		if s.Load != load.Heavy || len(fields) == 0 || s.Limiter == govern.Ratio {
+			continue
+		}
+		for core, c := range s.Cores {
+			cluster := p.ClusterOf(core)
+			awake := clock.Awake{Here: p.Clusters[cluster].Cores, Kind: p.Cores(), All: p.Cores()}
+			asked := in.now.Clocks.Top(p, core, awake, true)
+			mine := slices.ContainsFunc(fields, func(key string) bool { return sets(key, p, core) })
+			if !c.Active || !mine || c.EffectiveMHz > asked-p.RatioStep*in.now.Clocks.ReferenceMHz {
+				continue
+			}
+			return one(Note, fields, nil, "Raise the limit that holds it, lower the voltage, or ask for less.",
+				"%.0f MHz asked of core %d, %.0f expected under heavy load: %s.", asked, core, c.EffectiveMHz, s.Limiter)
+		}
+	}
+	return nil
+}
+
+// sets reports whether a ratio's key is about a core.
+func sets(key string, p *part.Processor, core int) bool {
+	cluster := p.ClusterOf(core)
+	efficient := p.Clusters[cluster].Kind == part.KindEfficiency
+	switch key {
+	case "clock.ratio.all", "clock.ratio.p":
+		return !efficient
+	case "clock.ratio.e":
+		return efficient
+	}
+	return key == trim.At("clock.ratio.core.*", core) || key == trim.At("clock.ratio.cluster.*", cluster)
+}
+
+// rowNeverActs reports a ratio by active cores for more cores than can be active: performance cores are counted.
+func rowNeverActs(in *Input) []Finding {
+	p := in.Set.Processor
+	counted := 0
+	for _, c := range p.Clusters {
+		if c.Kind == part.KindPerformance {
+			counted += c.Cores
+		}
+	}
+	var fields []string
+	for _, c := range trim.Diff(in.Parent, in.Settings) {
+		if pattern, n := part.Pattern(c.Key); pattern == "clock.active.*" && n > counted {
+			if _, ok := c.To.Number(); ok {
+				fields = append(fields, c.Key)
+			}
+		}
+	}
+	if len(fields) == 0 {
+		return nil
+	}
+	return one(Note, fields, nil, fmt.Sprintf("Set the rows up to %d.", counted),
+		"%s never acts: the rows count performance cores, and there are %d.", name(fields[0]), counted)
 }

@@ -7,9 +7,18 @@ import (
 	"zerokeel/core/trim"
 )
 
+// parentFailed reports that a trim is built on one that failed.
+func parentFailed(in *Input) []Finding {
+	if in.Records.ParentFailed == "" || len(trim.Diff(in.Parent, in.Settings)) == 0 {
+		return nil
+	}
+	return one(Caution, []string{}, nil, "Go on from the last trim that held, unless this one takes back what made it fail.",
+		"The parent trim %s.", in.Records.ParentFailed)
+}
+
 // parentUnproven reports that a trim is built on one that never held.
 func parentUnproven(in *Input) []Finding {
-	if !in.Records.ParentUnproven || len(trim.Diff(in.Parent, in.Settings)) == 0 {
+	if !in.Records.ParentUnproven || in.Records.ParentFailed != "" || len(trim.Diff(in.Parent, in.Settings)) == 0 {
 		return nil
 	}
 	return one(Caution, []string{}, nil, "Prove the parent first, or go on from the last proven trim.",

@@ -2,7 +2,9 @@ package preflight
 
 import (
 	"fmt"
+	"math"
 
+	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 )
@@ -155,4 +157,53 @@ func overheats(in *Input) []Finding {
 		}
 	}
 	return nil
+}
+
+// temperatureOverridden reports a temperature limit that the board's own limits put aside.
+func temperatureOverridden(in *Input) []Finding {
+	limit, ok := in.Settings["limit.temperature"].Number()
+	if !ok || in.now == nil || !in.Settings.Switch("limit.temperatureOn", true) || in.now.Limits.TemperatureC <= limit {
+		return nil
+	}
+	return one(Caution, []string{"limit.beyondSpec", "limit.temperature"}, trim.Settings{"limit.beyondSpec": part.Switch(false)},
+		"Switch the board's own limits off; then the limit of this trim counts.",
+		"The board lets the processor reach %g °C, whatever limit of %g °C is entered.", in.now.Limits.TemperatureC, limit)
+}
+
+// bindingKeys are the limits of package power and temperature, with the figure that each bounds.
+var bindingKeys = []struct {
+	key, unit string
+	of        func(*machine.State) float64
+	near      float64 // a limit that is nearer than this to the figure may bind at times
+}{
+	{"limit.ppt", "W", func(s *machine.State) float64 { return s.ReportedW }, 5},
+	{"limit.pl1", "W", func(s *machine.State) float64 { return s.ReportedW }, 5},
+	{"limit.temperature", "°C", func(s *machine.State) float64 { return s.HottestC }, 3},
+}
+
+// limitBindsNothing notes a limit that is changed and holds nothing back, neither now nor before: a frequent surprise.
+func limitBindsNothing(in *Input) []Finding {
+	var out []Finding
+	if in.ParentForecast == nil || in.now == nil {
+		return nil
+	}
+	for _, b := range bindingKeys {
+		to, ok := in.Settings[b.key].Number()
+		from, was := in.Parent[b.key].Number()
+		if !ok || !in.changed(b.key) || trim.Inert(in.Set, in.Settings, b.key) != "" {
+			continue
+		}
+		most, before := math.Inf(-1), math.Inf(-1)
+		for _, s := range in.states() {
+			most = math.Max(most, b.of(&s))
+		}
+		for _, s := range in.ParentForecast.Loads {
+			before = math.Max(before, b.of(&s))
+		}
+		if most+b.near < to && (!was || before+b.near < from) {
+			out = append(out, one(Note, []string{b.key}, nil, "Move the limit that holds the clock; the forecast names it.",
+				"%s of %g %s changes nothing here: %.0f %s are expected at most.", name(b.key), to, b.unit, most, b.unit)...)
+		}
+	}
+	return out
 }

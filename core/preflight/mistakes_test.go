@@ -5,6 +5,7 @@ import (
 	"slices"
 	"testing"
 
+	"zerokeel/core/forecast"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -129,6 +130,21 @@ func mistakes(t testing.TB) []tried {
 			froze("petrel", trim.Settings{"curve.all": n(-20)}), "as-daring-as-failed", caution},
 		{"the offset that failed, deeper", "tern", nil, trim.Settings{"voltage.core.offset": n(-90)},
 			froze("tern", trim.Settings{"voltage.core.offset": n(-80)}), "as-daring-as-failed", caution},
+		{"temperature limit under the board's own", "skua", nil, trim.Settings{"limit.beyondSpec": on, "limit.temperature": n(90)},
+			preflight.Records{}, "temperature-overridden", caution},
+		{"a limit that nothing reaches", "petrel", trim.Settings{"limit.ppt": n(200), "clock.boostOffset": n(-800)},
+			trim.Settings{"limit.ppt": n(190)}, preflight.Records{}, "limit-binds-nothing", note},
+		{"close to what the part stands", "skua", static, trim.Settings{"voltage.core.fixed": n(1.49), "loadline.level": n(2)},
+			preflight.Records{}, "above-fixed", caution},
+		{"timings beyond the kit", "petrel", nil, trim.Settings{"memory.profile": is(trim.ProfileManual), "memory.rate": n(6000),
+			"memory.cl": n(28), "memory.rcd": n(38), "memory.rp": n(38)}, preflight.Records{}, "memory-tighter-than-kit", caution},
+		{"a ratio that power does not allow", "skua", nil, trim.Settings{"clock.ratio.p": n(48)}, preflight.Records{}, "ratio-not-reached",
+			note},
+		{"a row for more cores than count", "skua", nil, trim.Settings{"clock.active.9": n(50)}, preflight.Records{}, "row-never-acts", note},
+		{"built on a trim that froze", "petrel", deep, trim.Settings{"curve.all": n(-18)},
+			preflight.Records{ParentUnproven: true, ParentFailed: "froze at idle in trial 12"}, "parent-failed", caution},
+		{"beyond the end of the board's range", "tern", nil, trim.Settings{"voltage.core.offset": n(-900)}, preflight.Records{}, "board-range",
+			stop},
 		{"a voltage that collapses", "gannet", nil, deepest, preflight.Records{}, "no-operating-point", stop},
 		{"overshoot above the ceiling", "skua", static, trim.Settings{"voltage.core.fixed": n(1.52), "loadline.level": n(2)},
 			preflight.Records{}, "overshoot-above-ceiling", caution},
@@ -193,7 +209,7 @@ func sane() []tried {
 		step("petrel", deep, trim.Settings{"curve.core.1": n(-8), "curve.core.5": n(4), "curve.all": n(-14)}),
 		step("petrel", nil, trim.Settings{"limit.ppt": n(120)}),
 		step("petrel", nil, trim.Settings{"limit.ppt": n(88), "limit.tdc": n(75), "limit.edc": n(110)}),
-		step("petrel", nil, trim.Settings{"limit.temperature": n(85)}),
+		step("petrel", nil, trim.Settings{"limit.temperature": n(78)}),
 		step("petrel", nil, trim.Settings{"limit.trip": n(105)}),
 		step("petrel", nil, trim.Settings{"loadline.level": n(4)}),
 		step("petrel", nil, trim.Settings{"loadline.level": n(5)}),
@@ -210,8 +226,8 @@ func sane() []tried {
 		step("petrel", nil, trim.Settings{"pump.mode": is(trim.PumpBalanced)}),
 		step("petrel", nil, trim.Settings{"platform.smt": off}),
 		step("petrel", trim.Settings{"memory.profile": is(trim.ProfileSafe)}, trim.Settings{"memory.profile": is(trim.ProfileRated)}),
-		step("petrel", nil, trim.Settings{"memory.profile": is(trim.ProfileManual), "memory.rate": n(6000), "memory.cl": n(30),
-			"memory.rcd": n(36), "memory.rp": n(36), "memory.ras": n(80), "memory.voltage": n(1.35)}),
+		step("petrel", nil, trim.Settings{"memory.profile": is(trim.ProfileManual), "memory.rate": n(6000), "memory.cl": n(32),
+			"memory.rcd": n(38), "memory.rp": n(38), "memory.ras": n(84), "memory.voltage": n(1.35)}),
 		step("gannet", nil, trim.Settings{"curve.cluster.1": n(-15)}),
 		step("gannet", nil, trim.Settings{"curve.cluster.0": n(-8), "curve.cluster.1": n(-20)}),
 		step("gannet", nil, trim.Settings{"curve.band.1.cold": n(-5), "curve.band.2.cold": n(-10), "curve.band.3.hot": n(-15)}),
@@ -222,9 +238,8 @@ func sane() []tried {
 		step("skua", nil, trim.Settings{"loadline.ac": n(0.5)}),
 		step("skua", nil, trim.Settings{"loadline.level": n(3)}),
 		step("skua", nil, trim.Settings{"voltage.core.offset": n(-50)}),
-		step("skua", nil, trim.Settings{"clock.ratio.e": n(38)}),
+		step("petrel", nil, trim.Settings{"limit.endurance": n(2)}),
 		step("skua", adaptive, trim.Settings{"voltage.core.target": n(1.385)}),
-		step("skua", nil, trim.Settings{"clock.ratio.p": n(49), "clock.ratio.e": n(37)}),
 		step("skua", nil, trim.Settings{"clock.vectorOffset": n(2)}),
 		step("tern", nil, trim.Settings{"voltage.core.offset": n(-50)}),
 		step("tern", trim.Settings{"voltage.core.offset": n(-50)}, trim.Settings{"voltage.core.offset": n(-60)}),
@@ -236,7 +251,7 @@ func sane() []tried {
 	rows = append(rows,
 		tried{rig: "petrel", parent: deep, change: trim.Settings{"curve.all": n(-16)}, records: tuned},
 		tried{rig: "petrel", parent: deep, change: trim.Settings{"memory.profile": is(trim.ProfileManual), "memory.rate": n(6400),
-			"memory.cl": n(32)}, records: tuned},
+			"memory.cl": n(36), "memory.rcd": n(42), "memory.rp": n(42)}, records: tuned},
 	)
 	return rows
 }
@@ -245,7 +260,12 @@ func check(t testing.TB, row tried) []preflight.Finding {
 	t.Helper()
 	set, base := proven(t, row.rig)
 	parent := base.With(row.parent)
-	return preflight.Check(preflight.Input{Set: set, Settings: parent.With(row.change), Parent: parent, Records: row.records})
+	before, err := forecast.FromSheets(set, parent, 24)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return preflight.Check(preflight.Input{Set: set, Settings: parent.With(row.change), Parent: parent, ParentForecast: before,
+		Records: row.records})
 }
 
 func TestMistakesAreCaught(t *testing.T) {
@@ -288,6 +308,37 @@ func TestSaneTrimsPassInSilence(t *testing.T) {
 	for i, row := range rows {
 		for _, f := range check(t, row) {
 			t.Errorf("%d, %s %v: %s: %s", i, row.rig, slices.Collect(maps.Keys(row.change)), f.Rule, f.Reason)
+		}
+	}
+}
+
+// TestWhatIsNoSlip: what looks like a slip, and is meant, is not called one.
+func TestWhatIsNoSlip(t *testing.T) {
+	for _, row := range []struct {
+		tried
+		never string
+	}{
+		{tried{rig: "petrel", parent: trim.Settings{"limit.endurance": n(1)}, change: trim.Settings{"limit.endurance": n(10)}}, "decimal-slip"},
+		{tried{rig: "skua", parent: trim.Settings{"clock.ratio.p": n(46)}, change: trim.Settings{"clock.ratio.p": n(48),
+			"voltage.core.offset": n(50)}}, "sign-lost"},
+		{tried{rig: "petrel", change: trim.Settings{"clock.boostOffset": n(100), "curve.all": n(5)}}, "sign-lost"},
+	} {
+		for _, f := range check(t, row.tried) {
+			if f.Rule == row.never {
+				t.Errorf("%v: %s", row.change, f.Reason)
+			}
+		}
+	}
+	for _, row := range []struct {
+		rig   string
+		asked float64
+		key   string
+		fix   string
+	}{{"tern", -183, "voltage.core.offset", "-150"}, {"petrel", -83, "voltage.core.offset", "-81.25"}} {
+		for _, f := range check(t, tried{rig: row.rig, change: trim.Settings{row.key: n(row.asked)}}) {
+			if f.Rule == "board-range" && f.Fix[row.key].String() != row.fix {
+				t.Errorf("%s of %g: %s is offered (%s)", row.key, row.asked, f.Fix[row.key], f.Remedy)
+			}
 		}
 	}
 }

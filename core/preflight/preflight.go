@@ -41,7 +41,9 @@ type Input struct {
 	Settings trim.Settings
 	Parent   trim.Settings
 	Forecast *forecast.Result
-	Records  Records
+	// ParentForecast is that of Parent, for rules that look at what a change does; nil leaves them out.
+	ParentForecast *forecast.Result
+	Records        Records
 
 	now, before *machine.Tuning // of Settings and Parent; nil where the board refuses one
 	prepared    bool
@@ -50,6 +52,7 @@ type Input struct {
 
 // Records is what is known of the rig and of its kind. The zero Records knows nothing.
 type Records struct {
+	ParentFailed   string               // how the parent failed, such as "froze at idle in trial 12"; empty where it did not
 	ParentUnproven bool                 // the parent trim's proof failed, or never was
 	MemoryUnproven bool                 // the parent's memory settings never held a proof
 	ProvenMTs      float64              // highest memory rate that held on this rig; 0 if none
@@ -74,6 +77,7 @@ var Rules = []Rule{
 	{"unlike-fleet", unlikeFleet},
 	{"no-temperature-limit", noTemperatureLimit},
 	{"trip-below-limit", tripBelowLimit},
+	{"temperature-overridden", temperatureOverridden},
 	{"unlimited", unlimited},
 	{"board-beyond-spec", boardBeyondSpec},
 	{"beyond-spec", beyondSpec},
@@ -82,10 +86,12 @@ var Rules = []Rule{
 	{"tau-absurd", tauAbsurd},
 	{"edc-below-tdc", peakBelowSustained},
 	{"no-operating-point", noOperatingPoint},
+	{"limit-binds-nothing", limitBindsNothing},
 	{"overheats", overheats},
 	{"voltage-above-ceiling", voltageAboveCeiling},
 	{"flat-load-line", flatLoadLine},
 	{"overshoot-above-ceiling", overshootAboveCeiling},
+	{"above-fixed", aboveFixed},
 	{"fixed-at-idle", fixedAtIdle},
 	{"corridor-crossed", corridorCrossed},
 	{"target-below-curve", targetBelowCurve},
@@ -94,8 +100,11 @@ var Rules = []Rule{
 	{"overridden", overridden},
 	{"reference-moves-memory", referenceMovesMemory},
 	{"memory-beyond-proven", memoryBeyondProven},
+	{"memory-tighter-than-kit", memoryTighterThanKit},
 	{"memory-unproven", memoryUnproven},
 	{"clock-up-curve-kept", clockUpCurveKept},
+	{"ratio-not-reached", ratioNotReached},
+	{"row-never-acts", rowNeverActs},
 	{"few-cores", fewCores},
 	{"as-daring-as-failed", asDaringAsFailed},
 	{"deeper-than-failure", deeperThanFailure},
@@ -103,6 +112,7 @@ var Rules = []Rule{
 	{"fan-curve-falls", fanCurveFalls},
 	{"pump-on-curve", pumpOnCurve},
 	{"several-groups", severalGroups},
+	{"parent-failed", parentFailed},
 	{"parent-unproven", parentUnproven},
 	{"firmware-changed", firmwareChanged},
 	{"no-change", noChange},

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"zerokeel/core/clock"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 )
@@ -19,10 +20,43 @@ func boardRange(in *Input) []Finding {
 		if meant, ok := slipped(in, f.Field); ok {
 			finding.Remedy += fmt.Sprintf("; did a decimal point slip, and %s was meant?", trim.Say(f.Field, part.Number(meant)))
 			finding.Fix = trim.Settings{f.Field: part.Number(meant)}
+		} else if near, ok := in.nearest(f.Field); ok {
+			finding.Fix = trim.Settings{f.Field: part.Number(near)}
+			if def, _, _ := trim.Find(f.Field); def.Group == trim.GroupVoltage && def.Signed && in.offers("voltage.core.mode") {
+				finding.Remedy += "; what lies beyond can be reached with a fixed voltage"
+			}
 		}
 		out = append(out, finding)
 	}
 	return out
+}
+
+// nearest returns the value closest to a number that the board does not take.
+func (in *Input) nearest(key string) (float64, bool) {
+	x, isNumber := in.Settings[key].Number()
+	entry, ok := in.Set.Board.Lookup(key)
+	if !isNumber || !ok || math.IsInf(x, 0) || math.IsNaN(x) || !trim.Offers(in.Set.Processor, in.Set.Board, key) {
+		return 0, false
+	}
+	near := entry.Nearest(x)
+	return near, near != x
+}
+
+// clockRaised reports whether some core may go higher than under the parent.
+func (in *Input) clockRaised() bool {
+	if in.now == nil {
+		return false
+	}
+	p := in.Set.Processor
+	for core := range p.Cores() {
+		together := clock.Awake{Here: p.Clusters[p.ClusterOf(core)].Cores, Kind: p.Cores(), All: p.Cores()}
+		for _, awake := range []clock.Awake{clock.Alone, together} {
+			if in.now.Clocks.Top(p, core, awake, false) > in.before.Clocks.Top(p, core, awake, false)+1 {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // slipped returns what the board would take in place of x if a decimal point or a thousand slipped, the smaller
@@ -54,8 +88,8 @@ func signLost(in *Input) []Finding {
 	for _, c := range trim.Diff(in.Parent, in.Settings) {
 		def, _, _ := trim.Find(c.Key)
 		x, ok := c.To.Number()
-		if !def.Signed || !ok || x <= 0 || x < in.Parent.Number(c.Key, 0) {
-			continue
+		if !def.Signed || !ok || x <= 0 || x < in.Parent.Number(c.Key, 0) || def.Group != trim.GroupClocks && in.clockRaised() {
+			continue // more voltage for a higher clock is meant
 		}
 		if all := in.Parent.Number("curve.all", 0) - in.Settings.Number("curve.all", 0); strings.HasPrefix(c.Key, "curve.c") && x <= all {
 			continue // a core that is held back while all others go deeper
@@ -79,8 +113,8 @@ func decimalSlip(in *Input) []Finding {
 	for _, c := range trim.Diff(in.Parent, in.Settings) {
 		from, okFrom := c.From.Number()
 		to, okTo := c.To.Number()
-		if !okFrom || !okTo || from == 0 || to == 0 {
-			continue
+		if def, _, _ := trim.Find(c.Key); !okFrom || !okTo || from == 0 || to == 0 || def.Unit == "" || def.Unit == "×" {
+			continue // levels, counts and factors go from 1 to 10 without a slip
 		}
 		ratio := to / from
 		meant := to

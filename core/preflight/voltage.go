@@ -195,3 +195,25 @@ func noOperatingPoint(in *Input) []Finding {
 	return one(Stop, in.whatRaised(), nil, "Go back towards what the machine ran with: voltage, offsets, and the load line.",
 		"The machine could not run with these settings: even at the lowest clock the voltage collapses or runs away under load.")
 }
+
+// aboveFixed reports a fixed voltage that the die gets more of than was entered, or that comes close to what the part stands when
+// a load ends.
+func aboveFixed(in *Input) []Finding {
+	const overV, closeV = 0.005, 0.020
+	if in.Settings.Word("voltage.core.mode") != trim.Fixed || in.now == nil {
+		return nil
+	}
+	entered := in.now.FixedV
+	for _, s := range in.states() {
+		switch most := in.Set.Processor.TransientMaxV; {
+		case s.DeliveredV > entered+overV:
+			return one(Caution, in.whatRaised(), nil, "Enter less, or take a load line with more droop.",
+				"The die gets %.3f V %s, more than the %.3f V that are entered.", s.DeliveredV, loadWords[s.Load], entered)
+		case s.OvershootV > most-closeV && s.OvershootV <= most:
+			return one(Caution, in.whatRaised(), nil, "Leave more room: enter less, or take a load line with more droop.",
+				"The voltage overshoots to %.3f V when a load ends %s, within %.0f mV of the %.3f V that the part stands for a moment.",
+				s.OvershootV, loadWords[s.Load], 1000*closeV, most)
+		}
+	}
+	return nil
+}
