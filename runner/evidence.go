@@ -14,7 +14,7 @@ import (
 func evidence(l *store.Leg, ending verdict.Ending, events []store.Event, samples channel.Samples) verdict.Evidence {
 	e := verdict.Evidence{
 		Load: l.Load, Cores: l.Cores.V, PlannedS: l.Seconds, RanS: l.SeenS, Ending: ending, InForce: l.InForce,
-		Limiters: l.Limiters.V, Progress: progress(l, samples), TurnS: turnS(l), TargetC: l.TargetC, Traces: traces(l, samples),
+		Limiters: l.Limiters.V, Progress: progress(l, samples), TurnS: turnS(l), TargetC: l.TargetC, AbortC: l.AbortC, Traces: traces(l, samples),
 	}
 	if y, ok := yardstick.Of(l.Yardstick); ok && y.Measure != yardstick.Rest {
 		e.PlannedS = 0 // it is over when its work is done

@@ -54,7 +54,7 @@ func (r *Runner) checkInForce(ctx context.Context, lease *store.Lease, rig *stor
 	if !rig.Refit {
 		return nil
 	}
-	_, err = r.shop.Fit(ctx, rig.ID, t.ID)
+	_, err = r.shop.Fit(ctx, rig.ID, t.ID, "")
 	var stands *workshop.Conflict
 	if errors.As(err, &stands) {
 		r.log.Warn("a trim that was lost is not fitted again", "rig", rig.Name, "trim", t.Number, "cause", err)

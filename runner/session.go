@@ -60,7 +60,7 @@ func (r *Runner) followSession(ctx context.Context, x *store.Session) (moved boo
 	if x.FittingID.Valid {
 		return r.fittedBlock(ctx, x)
 	}
-	f, err := r.shop.Fit(ctx, x.RigID, block.Trim)
+	f, err := r.shop.Fit(ctx, x.RigID, block.Trim, "")
 	if err != nil {
 		return false, waits(err)
 	}

@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -18,6 +19,8 @@ func TestEveryWayToFail(t *testing.T) {
 	weakest := func(core int, by standin.Reserve) func(*standin.Config) {
 		return func(c *standin.Config) { c.Weaker = map[int]standin.Reserve{core: by} }
 	}
+	far := servertest.Leg("heavy", 900)
+	far.AbortC = ptr(120.0) // beyond the trip; otherwise the application would end it before
 	rows := []struct {
 		name     string
 		chip     func(*standin.Config)
@@ -36,7 +39,7 @@ func TestEveryWayToFail(t *testing.T) {
 			"restarted by itself"},
 		{"overheated", func(c *standin.Config) { c.Weaker, c.Strays.CoolerR = nil, 0.9 }, 1, trim.Settings{
 			"limit.temperature": part.Number(115), "limit.ppt": part.Number(400), "limit.tdc": part.Number(300), "limit.edc": part.Number(300),
-		}, servertest.Leg("heavy", 900), "overheated", -1, "switched the machine off"},
+		}, far, "overheated", -1, "switched the machine off"},
 	}
 	bench := servertest.Start(t)
 	for _, row := range rows {
@@ -119,5 +122,46 @@ func TestServerGoesOnWhereItWas(t *testing.T) {
 	}
 	if got := rig.Ended(trial.Id); got.Verdict != "held" {
 		t.Errorf("trial: %s, %s", got.Verdict, got.Why)
+	}
+}
+
+// TestPassedStop: a stop that is the builder's risk is passed by whoever says why, which stays on the record; nonsense never is. A
+// board without limits has its baseline all the same, under an end that the application sets.
+func TestPassedStop(t *testing.T) {
+	rig := servertest.Start(t).AddRig(example(t, "skua"), 600)
+	stock := rig.Trims()[0]
+	if f := rig.Fit(stock.Id); f.State != "in force" {
+		t.Fatalf("as delivered: %+v", f)
+	}
+	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 900)}}).Id)
+	if leg := trial.Legs[0]; leg.AbortC == nil || *leg.AbortC != 101 || trial.Verdict == "overheated" {
+		t.Errorf("the baseline of a board without limits: %s, %+v", trial.Verdict, leg)
+	}
+	if got := rig.Trims()[0]; got.Standing == "failed" {
+		t.Errorf("stock: %s", got.Standing)
+	}
+	make := func(settings trim.Settings) int64 {
+		var made api.Trim
+		rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), api.CreateTrimRequest{Parent: stock.Id, Name: "x", Settings: settings}, 201,
+			&made)
+		return made.Id
+	}
+	path := fmt.Sprintf("/api/rigs/%d/fittings", rig.ID)
+	risky := make(trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed), "voltage.core.fixed": part.Number(1.49)})
+	rig.Call("POST", path, api.FitRequest{Trim: risky}, 409, nil)
+	rig.Call("POST", path, api.FitRequest{Trim: risky, Despite: ptr("because")}, 409, nil)
+	var f api.Fitting
+	rig.Call("POST", path, api.FitRequest{Trim: risky, Despite: ptr("a short look at the rail with a meter")}, 201, &f)
+	rig.Until("it is fitted", func() bool {
+		rig.Call("GET", fmt.Sprintf("/api/fittings/%d", f.Id), nil, 200, &f)
+		return f.Ended
+	})
+	if !strings.Contains(f.Despite, "meter") {
+		t.Errorf("%+v", f)
+	}
+	var journal []api.LogEntry
+	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/log", rig.ID), nil, 200, &journal)
+	if !slices.ContainsFunc(journal, func(e api.LogEntry) bool { return strings.Contains(e.Text, "with a meter") }) {
+		t.Errorf("nothing is on the record: %+v", journal)
 	}
 }

@@ -30,7 +30,7 @@ func (s *Server) FitTrim(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	f, err := s.shop.Fit(c.Request().Context(), id, in.Trim)
+	f, err := s.shop.Fit(c.Request().Context(), id, in.Trim, deref(in.Despite))
 	return answerFitting(c, http.StatusCreated, f, err)
 }
 
@@ -67,7 +67,7 @@ func apiFitting(f *workshop.Fitting) api.Fitting {
 	return api.Fitting{
 		Id: f.ID, Rig: f.RigID, Trim: f.TrimID, State: string(f.State), Ended: f.State.Ended(), Problem: f.Problem, At: f.RigClock,
 		Differences: nonNil(f.Differences.V), ByHand: f.ByHand(), Card: nonNil(f.Card.V), Ticked: nonNil(f.Ticked.V),
-		Steps: each(workshop.StepsOf(f), apiStep),
+		Steps: each(workshop.StepsOf(f), apiStep), Despite: f.Despite,
 	}
 }
 

@@ -66,7 +66,7 @@ func TestGoingOnAfterAFault(t *testing.T) {
 	}
 	hot := servertest.Leg("heavy", 60)
 	hot.AbortC = ptr(41.0)
-	if trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{hot}}).Id); trial.Verdict != "overheated" ||
+	if trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{hot}}).Id); trial.Verdict != "stopped" ||
 		!strings.Contains(trial.Why, "41") {
 		t.Errorf("beyond its abort limit: %s: %s", trial.Verdict, trial.Why)
 	}

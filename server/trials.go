@@ -99,7 +99,8 @@ func apiLeg(l *workshop.Leg, origin int64) api.Leg {
 	out := api.Leg{
 		Id: l.ID, Load: string(l.Load), Yardstick: l.Yardstick, Cores: nonNil(l.Cores.V), Seconds: l.Seconds, State: string(l.State),
 		RanS:    l.SeenS,
-		TargetC: some(l.TargetC), Limiters: map[string]float64{}, Figures: each(l.Figures.V, apiFigure), Evidence: []api.Evidence{},
+		TargetC: some(l.TargetC), AbortC: some(l.AbortC), Limiters: map[string]float64{},
+		Figures: each(l.Figures.V, apiFigure), Evidence: []api.Evidence{},
 	}
 	if l.Width != "" {
 		out.Width = &l.Width

@@ -52,6 +52,7 @@ type Fitting struct {
 	Version     string                  `db:"firmware_version"` // of the board's firmware when it ended
 	Card        JSON[[]trim.Line]       `db:"card"`             // of a fitting by hand
 	Ticked      JSON[[]string]          `db:"ticked"`           // keys of the lines entered
+	Despite     string                  `db:"despite"`          // why it was begun although preflight stopped it; empty where it did not
 
 	from step // as it was loaded
 }
@@ -66,7 +67,7 @@ type step struct {
 func (f *Fitting) ByHand() bool { return f.Card.Valid }
 
 const fittingColumns = `id, rig_id, trim_id, state, failed_in, boot_before, acted_at, found, differences, problem, rig_clock,
-	created_at, ended_at, firmware_version, card, ticked`
+	created_at, ended_at, firmware_version, card, ticked, despite`
 
 // CreateFitting stores a fitting that begins. It is ErrTaken while another fitting or a trial runs on the rig.
 func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
@@ -80,8 +81,8 @@ func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
 			return err
 		}
 		result, err := tx.NamedExecContext(ctx, `INSERT INTO fittings (rig_id, trim_id, state, boot_before, acted_at, problem, rig_clock,
-			created_at, card, ticked)
-			VALUES (:rig_id, :trim_id, :state, :boot_before, :acted_at, :problem, :rig_clock, :created_at, :card, :ticked)`, f)
+			created_at, card, ticked, despite)
+			VALUES (:rig_id, :trim_id, :state, :boot_before, :acted_at, :problem, :rig_clock, :created_at, :card, :ticked, :despite)`, f)
 		if err != nil {
 			return err
 		}
@@ -221,4 +222,14 @@ func (s *Store) FailedStarts(ctx context.Context, rig int64) ([]int64, error) {
 	list := []int64{}
 	err := s.db.SelectContext(ctx, &list, `SELECT trim_id FROM fittings WHERE rig_id = ? AND state = ? ORDER BY id`, rig, FitNoPost)
 	return list, known(err, "list the fittings of rig %d after which it did not come up", rig)
+}
+
+// LastDespite returns why a trim was last fitted although preflight stopped it; empty where it never was.
+func (s *Store) LastDespite(ctx context.Context, trimID int64) (string, error) {
+	list := []string{}
+	err := s.db.SelectContext(ctx, &list, `SELECT despite FROM fittings WHERE trim_id = ? AND despite <> '' ORDER BY id DESC LIMIT 1`, trimID)
+	if err != nil || len(list) == 0 {
+		return "", known(err, "look why trim %d was fitted", trimID)
+	}
+	return list[0], nil
 }

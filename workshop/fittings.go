@@ -29,8 +29,8 @@ func (w *Workshop) Fitting(ctx context.Context, id int64) (*store.Fitting, error
 }
 
 // Fit begins to bring a trim to its rig's board, or to have it entered by hand where no board is reached. A trim that
-// preflight stops is a conflict.
-func (w *Workshop) Fit(ctx context.Context, rig, id int64) (*store.Fitting, error) {
+// preflight stops is a conflict, unless the stop is the builder's own risk and despite says why he takes it.
+func (w *Workshop) Fit(ctx context.Context, rig, id int64, despite string) (*store.Fitting, error) {
 	if err := may(ctx, change, rig); err != nil {
 		return nil, err
 	}
@@ -49,14 +49,14 @@ func (w *Workshop) Fit(ctx context.Context, rig, id int64) (*store.Fitting, erro
 	if err != nil {
 		return nil, err
 	}
-	if why := c.Stops(); why != "" {
-		return nil, conflict("preflight stops this trim: %s", why)
+	if despite, err = w.passes(ctx, t, c, despite); err != nil {
+		return nil, err
 	}
 	at, err := w.linkOf(ctx, rig)
 	if err != nil {
 		return nil, err
 	}
-	f := &store.Fitting{RigID: rig, TrimID: t.ID, BootBefore: r.BootID, RigClock: at.Clock}
+	f := &store.Fitting{RigID: rig, TrimID: t.ID, BootBefore: r.BootID, RigClock: at.Clock, Despite: despite}
 	if r.FirmwareAddress == "" {
 		from, err := w.onBoard(ctx, r)
 		if err != nil {

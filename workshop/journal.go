@@ -69,7 +69,11 @@ func journalOf(trims []store.Trim, h *store.History) []JournalEntry {
 		add(at, "trim", t.ID, names[t.ID]+" "+t.Name, t.Reason, false)
 	}
 	for _, f := range h.Fittings {
-		add(f.RigClock, "fitting", f.TrimID, names[f.TrimID]+" "+string(f.State), f.Problem, f.State.Ended() && f.State != store.FitInForce)
+		text := f.Problem
+		if f.Despite != "" {
+			text = strings.TrimPrefix(text+"; fitted although preflight stopped it: "+f.Despite, "; ")
+		}
+		add(f.RigClock, "fitting", f.TrimID, names[f.TrimID]+" "+string(f.State), text, f.State.Ended() && f.State != store.FitInForce)
 	}
 	for i := range h.Trials {
 		t := &h.Trials[i]

@@ -2,6 +2,7 @@ package workshop
 
 import (
 	"context"
+	"strings"
 
 	"zerokeel/core/forecast"
 	"zerokeel/core/part"
@@ -32,6 +33,36 @@ func (c *Check) Stops() string {
 		return c.Findings[0].Reason
 	}
 	return ""
+}
+
+// leastReason is how many characters a reason for passing a stop has to have.
+const leastReason = 10
+
+// passes reports whether a trim may be fitted, and the words under which it goes on record where preflight stops it. The board's
+// settings as delivered may always be: they are what everything is compared with. Whoever drives goes by what a person said.
+func (w *Workshop) passes(ctx context.Context, t *store.Trim, c *Check, despite string) (string, error) {
+	why := c.Stops()
+	if why == "" {
+		return "", nil
+	}
+	for _, f := range c.Findings {
+		if f.Level == preflight.Stop && !f.Risk {
+			return "", conflict("preflight stops this trim: %s", f.Reason)
+		}
+	}
+	if despite = strings.TrimSpace(despite); despite == "" && ActorOf(ctx).Kind == Runner {
+		var err error
+		if despite, err = w.store.LastDespite(ctx, t.ID); err != nil {
+			return "", err
+		}
+	}
+	switch {
+	case t.Number == 0 && despite == "":
+		return "as delivered", nil
+	case len([]rune(despite)) < leastReason:
+		return "", conflict("preflight stops this trim: %s Say in %d characters or more why it is fitted all the same", why, leastReason)
+	}
+	return despite, nil
 }
 
 // Check says what preflight and forecast find of a rig's settings: changes on those of a parent, or on the board's as

@@ -190,6 +190,9 @@ func (w *Workshop) StartTrial(ctx context.Context, rig int64, p Plan) (*Trial, e
 	if err != nil {
 		return nil, err
 	}
+	if err := w.keepSafe(ctx, r, t.TrimID, legs); err != nil {
+		return nil, err
+	}
 	err = w.store.CreateTrial(ctx, t, legs)
 	if errors.Is(err, store.ErrTaken) {
 		return nil, busy(r.Name)
@@ -197,6 +200,39 @@ func (w *Workshop) StartTrial(ctx context.Context, rig int64, p Plan) (*Trial, e
 		return nil, err
 	}
 	return w.Trial(ctx, t.ID)
+}
+
+// abortAboveC is by how much a leg may pass the maker's temperature limit where nothing else holds the processor to one, and
+// belowTripC how far from the trip it ends at least.
+const (
+	abortAboveC = 5.0
+	belowTripC  = 3.0
+)
+
+// keepSafe gives legs an end where the trim in force lets the processor go past the maker's temperature limit: so a board without
+// limits can be measured as delivered.
+func (w *Workshop) keepSafe(ctx context.Context, r *store.Rig, trimID int64, legs []store.Leg) error {
+	set, err := w.store.PartSet(ctx, r)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	} else if err != nil {
+		return err
+	}
+	t, err := w.trimOf(ctx, r.ID, trimID)
+	if err != nil {
+		return err
+	}
+	maker := set.Processor.Limits.TemperatureC
+	tuning, err := machine.Tune(set, t.Settings.V)
+	if err != nil || tuning.Limits.TemperatureC <= maker {
+		return nil // its sheets have changed since, and say nothing of this trim; or it has a limit
+	}
+	for i := range legs {
+		if legs[i].AbortC == 0 {
+			legs[i].AbortC = min(maker+abortAboveC, tuning.TripC-belowTripC)
+		}
+	}
+	return nil
 }
 
 // legsOf returns the legs that a plan names, itself or by a ladder, as often as they shall run, and takes over what else it

@@ -30,7 +30,8 @@ type Finding struct {
 	Fields []string      `json:"fields"` // setting keys concerned
 	Reason string        `json:"reason"`
 	Remedy string        `json:"remedy"`
-	Fix    trim.Settings `json:"fix,omitempty"` // values that mend it, where that is clear
+	Fix    trim.Settings `json:"fix,omitempty"`  // values that mend it, where that is clear
+	Risk   bool          `json:"risk,omitempty"` // a stop that is the builder's own risk, and may be passed knowingly
 }
 
 // Input is what is checked. Parent holds the settings of the trim that this one was made from; nil means the
@@ -118,6 +119,9 @@ var Rules = []Rule{
 	{"no-change", noChange},
 }
 
+// risks are the rules whose stops are no nonsense: a builder may know what he does.
+var risks = []string{"no-temperature-limit", "voltage-above-ceiling"}
+
 // Prepare works out what rests on the settings alone. Check does so itself where it was not done before, such as while the
 // forecast was still to come.
 func (in *Input) Prepare() {
@@ -151,6 +155,7 @@ func Check(in Input) []Finding {
 	for _, rule := range Rules {
 		for _, f := range rule.Check(&in) {
 			f.Rule = rule.ID
+			f.Risk = f.Level == Stop && slices.Contains(risks, rule.ID)
 			all = append(all, f)
 		}
 	}

@@ -107,6 +107,7 @@ type Evidence struct {
 	Others   float64                    // share of the machine that other programs used
 	TurnS    float64                    // per core, of a one-core load
 	TargetC  float64                    // above which the load was held back; 0 for full load
+	AbortC   float64                    // at which the leg was to end; 0 where that was left to the rig
 	Traces   Traces
 }
 
@@ -198,6 +199,11 @@ func Judge(e Evidence) Result {
 			r.Why = "the operating system stopped after " + clock(first.AtS) + ": " + first.Text
 		case EventOverheated:
 			r.Verdict, r.Core = Overheated, -1
+			if e.AbortC > 0 {
+				// The leg's own limit, which was set to end it: nothing is said against the trim.
+				r.Verdict, r.Why = Stopped, fmt.Sprintf("it reached the %.0f °C at which it was to end, after %s", e.AbortC, clock(first.AtS))
+				break
+			}
 			r.Why = "the processor reached its trip temperature after " + clock(first.AtS)
 			if first.Text != "" {
 				r.Why = "ended by the rig after " + clock(first.AtS) + ": " + first.Text

@@ -806,14 +806,19 @@ type FirmwareAccess struct {
 
 // FitRequest defines model for FitRequest.
 type FitRequest struct {
-	Trim int64 `json:"trim"`
+	// Despite why it is fitted although preflight stops it for a risk; 10 characters or more
+	Despite *string `json:"despite,omitempty"`
+	Trim    int64   `json:"trim"`
 }
 
 // Fitting defines model for Fitting.
 type Fitting struct {
-	At          time.Time     `json:"at"`
-	ByHand      bool          `json:"byHand"`
-	Card        []CardLine    `json:"card"`
+	At     time.Time  `json:"at"`
+	ByHand bool       `json:"byHand"`
+	Card   []CardLine `json:"card"`
+
+	// Despite why it was begun although preflight stopped it; empty where it did not
+	Despite     string        `json:"despite"`
 	Differences []Difference  `json:"differences"`
 	Ended       bool          `json:"ended"`
 	Id          int64         `json:"id"`
@@ -907,7 +912,9 @@ type LeftRun struct {
 
 // Leg defines model for Leg.
 type Leg struct {
-	Cores []int `json:"cores"`
+	// AbortC at which the leg ends, without blame; absent where that is left to the rig
+	AbortC *float64 `json:"abortC,omitempty"`
+	Cores  []int    `json:"cores"`
 
 	// Coverage share of a memory load's memory that held every pattern
 	Coverage *float64           `json:"coverage,omitempty"`

@@ -1294,6 +1294,8 @@ export interface components {
             reason: string;
             remedy: string;
             fix?: components["schemas"]["Settings"];
+            /** @description a stop that is the builder's own risk, and may be passed knowingly */
+            risk?: boolean;
         };
         Forecast: {
             ambientC: number;
@@ -1395,6 +1397,8 @@ export interface components {
         FitRequest: {
             /** Format: int64 */
             trim: number;
+            /** @description why it is fitted although preflight stops it for a risk; 10 characters or more */
+            despite?: string;
         };
         Fitting: {
             /** Format: int64 */
@@ -1406,6 +1410,8 @@ export interface components {
             state: string;
             ended: boolean;
             problem: string;
+            /** @description why it was begun although preflight stopped it; empty where it did not */
+            despite: string;
             /** Format: date-time */
             at: string;
             steps: components["schemas"]["FittingStep"][];
@@ -1698,6 +1704,11 @@ export interface components {
             width?: string;
             /** Format: double */
             targetC?: number;
+            /**
+             * Format: double
+             * @description at which the leg ends, without blame; absent where that is left to the rig
+             */
+            abortC?: number;
             /** @description the core that the score comes from, of a yardstick of one core */
             scoredCore?: number | null;
             /**

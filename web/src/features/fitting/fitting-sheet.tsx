@@ -86,6 +86,11 @@ function Progress({ fitting }: { fitting: Fitting }) {
       <li className="mt-1 border-t border-line pt-2">
         <Verdict verdict={fitting.state} />
         {fitting.problem && <p className="text-caution">{fitting.problem}</p>}
+        {fitting.despite && (
+          <p className="text-caution" data-despite="">
+            Fitted although preflight stopped it: {fitting.despite}
+          </p>
+        )}
         {fitting.state === 'in force' && (
           <p className="text-soft">
             {fitting.byHand

@@ -69,6 +69,7 @@ function cores(leg: Leg): string {
   const parts = [leg.cores.length === 1 ? `core ${leg.cores[0]}` : `${leg.cores.length} cores`];
   if (leg.width && leg.width !== 'widest') parts.push(leg.width === 'portable' ? 'no vectors' : `${leg.width} bit`);
   if (leg.targetC) parts.push(`at ${num(leg.targetC)} °C`);
+  if (leg.abortC) parts.push(`ends at ${num(leg.abortC)} °C`);
   if (leg.coverage != null) parts.push(`${num(100 * leg.coverage)} % covered`);
   if (leg.others != null && leg.others >= 0.05) parts.push(`others ${num(100 * leg.others)} %`);
   return parts.join(', ');

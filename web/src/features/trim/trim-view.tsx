@@ -23,6 +23,41 @@ interface ViewProps {
 /** How many changes are told above the groups. */
 const mostChanges = 4;
 
+const leastReason = 10;
+
+/** Fits a trim in spite of a stop that is the builder's own risk: he says why, and that stays on the record. */
+function PassStop({ disabled, onPass }: { disabled: boolean; onPass: (despite: string) => void }) {
+  const [why, setWhy] = useState('');
+  return (
+    <form
+      className="flex w-full flex-col items-start gap-1 border border-caution p-2"
+      data-pass-stop=""
+      onSubmit={(e) => {
+        e.preventDefault();
+        onPass(why.trim());
+      }}
+    >
+      <label htmlFor="pass-stop" className="text-[13px]">
+        Preflight stops this trim for a risk. If you know it and take it, say why; it stays on the record.
+      </label>
+      <textarea
+        id="pass-stop"
+        rows={2}
+        className="w-full border border-line bg-sheet px-1 py-0.5"
+        value={why}
+        onChange={(e) => setWhy(e.target.value)}
+      />
+      <button
+        type="submit"
+        className="rounded-[3px] border border-caution px-2 py-0.5 text-caution disabled:border-line disabled:text-soft"
+        disabled={disabled || why.trim().length < leastReason}
+      >
+        Fit it all the same
+      </button>
+    </form>
+  );
+}
+
 /** A trim that was saved: what it changes, how it stands, and what to do with it next. */
 export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
   const [, go] = useLocation();
@@ -31,7 +66,10 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
   const outcome = useQuery(outcomeQuery(trim.id));
   const [find, setFind] = useState('');
   const fit = useFit(rig);
-  const stops = check.data?.findings.some((f) => f.level === 'stop');
+  const stopping = check.data?.findings.filter((f) => f.level === 'stop') ?? [];
+  const risky = stopping.length > 0 && stopping.every((f) => f.risk);
+  // What a board was delivered with may always be fitted.
+  const stops = stopping.length > 0 && !(risky && trim.number === 0);
   const mayFit = (rig.canFit || rig.byHand) && !trim.inForce && !stops && !fit.isPending;
   useActionKey('f', () => mayFit && fit.mutate(trim.id), [mayFit, trim.id]);
   const changedGroups = new Set(trim.changes.map((c) => rows.find((r) => r.key === c.key)?.group));
@@ -55,6 +93,9 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
                 >
                   Fit {trimName(trim)}
                 </Button>
+              )}
+              {stops && risky && !trim.inForce && (rig.canFit || rig.byHand) && (
+                <PassStop disabled={fit.isPending} onPass={(despite) => fit.mutate({ trim: trim.id, despite })} />
               )}
               {trim.standing === 'draft' && parent && (
                 <Button onClick={() => go(sheetPath(rig.id, 'trim', trim.id, 'edit'))}>Change this draft</Button>

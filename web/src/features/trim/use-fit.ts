@@ -8,8 +8,13 @@ export function useFit(rig: Rig) {
   const [, go] = useLocation();
   return useMutation({
     meta: { touches: ['fitting'] },
-    mutationFn: (trim: number) =>
-      take(api.POST('/api/rigs/{rig}/fittings', { params: { path: { rig: rig.id } }, body: { trim } })),
+    mutationFn: (what: number | { trim: number; despite: string }) =>
+      take(
+        api.POST('/api/rigs/{rig}/fittings', {
+          params: { path: { rig: rig.id } },
+          body: typeof what === 'number' ? { trim: what } : what,
+        }),
+      ),
     onSuccess: async () => {
       go(sheetPath(rig.id, 'fitting'));
     },
