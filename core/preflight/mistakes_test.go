@@ -343,6 +343,29 @@ func TestWhatIsNoSlip(t *testing.T) {
 	}
 }
 
+// TestToldOnce: on a descent what was so before is marked as no news; what is new, and what stops, never is.
+func TestToldOnce(t *testing.T) {
+	set, base := proven(t, "skua")
+	parent := base.With(trim.Settings{"limit.beyondSpec": on, "voltage.core.offset": n(-50)})
+	before, err := forecast.FromSheets(set, parent, 24)
+	if err != nil {
+		t.Fatal(err)
+	}
+	marked := map[string]bool{}
+	deeper := parent.With(trim.Settings{"voltage.core.offset": n(-60)})
+	for _, f := range preflight.Check(preflight.Input{Set: set, Settings: deeper, Parent: parent, ParentForecast: before}) {
+		marked[f.Rule] = f.Before
+	}
+	if !marked["board-beyond-spec"] {
+		t.Errorf("the board's own limits are told again: %v", marked)
+	}
+	for _, f := range preflight.Check(preflight.Input{Set: set, Settings: parent, Parent: base, ParentForecast: before}) {
+		if f.Before {
+			t.Errorf("%s is new, and called old: %s", f.Rule, f.Reason)
+		}
+	}
+}
+
 // TestOneClickRemedies applies each fix that is offered for a mistake: the board takes it, and the finding is gone.
 func TestOneClickRemedies(t *testing.T) {
 	fixes := 0

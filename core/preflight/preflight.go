@@ -30,8 +30,9 @@ type Finding struct {
 	Fields []string      `json:"fields"` // setting keys concerned
 	Reason string        `json:"reason"`
 	Remedy string        `json:"remedy"`
-	Fix    trim.Settings `json:"fix,omitempty"`  // values that mend it, where that is clear
-	Risk   bool          `json:"risk,omitempty"` // a stop that is the builder's own risk, and may be passed knowingly
+	Fix    trim.Settings `json:"fix,omitempty"`    // values that mend it, where that is clear
+	Before bool          `json:"before,omitempty"` // it was so of the parent too, with the same settings: no news
+	Risk   bool          `json:"risk,omitempty"`   // a stop that is the builder's own risk, and may be passed knowingly
 }
 
 // Input is what is checked. Parent holds the settings of the trim that this one was made from; nil means the
@@ -159,11 +160,33 @@ func Check(in Input) []Finding {
 			all = append(all, f)
 		}
 	}
+	in.markBefore(all)
 	order := []Level{Stop, Caution, Note}
 	slices.SortStableFunc(all, func(a, b Finding) int {
 		return slices.Index(order, a.Level) - slices.Index(order, b.Level)
 	})
 	return all
+}
+
+// markBefore marks what was so of the parent already: on a descent the same caution is told once. Stops are told every time, and
+// what somebody has just changed is news.
+func (in *Input) markBefore(all []Finding) {
+	if in.ParentForecast == nil || in.before == nil || len(trim.Diff(in.Parent, in.Settings)) == 0 {
+		return
+	}
+	parent := Input{Set: in.Set, Settings: in.Parent, Parent: in.Parent, Forecast: in.ParentForecast, Records: in.Records}
+	parent.Records.ParentFailed, parent.Records.ParentUnproven = "", false
+	parent.Prepare()
+	was := map[string]bool{}
+	for _, rule := range Rules {
+		if len(rule.Check(&parent)) > 0 {
+			was[rule.ID] = true
+		}
+	}
+	for i := range all {
+		f := &all[i]
+		f.Before = f.Level != Stop && was[f.Rule] && !slices.ContainsFunc(f.Fields, in.changed)
+	}
 }
 
 // Worst returns the most serious level among findings, and false when there are none.

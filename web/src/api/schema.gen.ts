@@ -1294,6 +1294,8 @@ export interface components {
             reason: string;
             remedy: string;
             fix?: components["schemas"]["Settings"];
+            /** @description it was so of the parent too, by settings that are as they were */
+            before?: boolean;
             /** @description a stop that is the builder's own risk, and may be passed knowingly */
             risk?: boolean;
         };

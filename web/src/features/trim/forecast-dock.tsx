@@ -170,26 +170,45 @@ export function PreflightDock({ findings, onFix }: { findings: Check['findings']
       </Section>
     );
   }
+  const before = findings.filter((f) => f.before);
   return (
     <Section title="Preflight">
       <ul className="row-rule" data-preflight="">
-        {findings.map((f) => (
-          <li key={f.rule + f.fields.join()} className="py-1.5" data-rule={f.rule}>
-            <p className={f.level === 'note' ? '' : 'text-caution'}>
-              <span aria-hidden="true">{marks[f.level]} </span>
-              <span className="font-semibold">{words[f.level]}.</span> {f.reason}
-            </p>
-            <p className="text-soft">
-              {f.remedy}{' '}
-              {f.fix && onFix && (
-                <button type="button" className="text-ink underline" onClick={() => onFix(f.fix ?? {})}>
-                  Mend it
-                </button>
-              )}
-            </p>
-          </li>
-        ))}
+        {findings
+          .filter((f) => !f.before)
+          .map((f) => (
+            <FindingLine key={f.rule + f.fields.join()} finding={f} onFix={onFix} />
+          ))}
       </ul>
+      {before.length > 0 && (
+        <details className="mt-1 text-soft">
+          <summary className="cursor-pointer text-[13px]">{before.length} as under the parent</summary>
+          <ul className="row-rule">
+            {before.map((f) => (
+              <FindingLine key={f.rule + f.fields.join()} finding={f} onFix={onFix} />
+            ))}
+          </ul>
+        </details>
+      )}
     </Section>
+  );
+}
+
+function FindingLine({ finding: f, onFix }: { finding: Check['findings'][number]; onFix?: (fix: Settings) => void }) {
+  return (
+    <li className="py-1.5" data-rule={f.rule}>
+      <p className={f.level === 'note' ? '' : 'text-caution'}>
+        <span aria-hidden="true">{marks[f.level]} </span>
+        <span className="font-semibold">{words[f.level]}.</span> {f.reason}
+      </p>
+      <p className="text-soft">
+        {f.remedy}{' '}
+        {f.fix && onFix && (
+          <button type="button" className="text-ink underline" onClick={() => onFix(f.fix ?? {})}>
+            Mend it
+          </button>
+        )}
+      </p>
+    </li>
   );
 }
