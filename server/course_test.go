@@ -60,17 +60,17 @@ func TestLostOffsetIsNoticedAndFittedAgain(t *testing.T) {
 		*g.TrimInForce != stock.Id {
 		t.Fatalf("after the plug was pulled: lost %v, drift %+v, in force %v", g.LostTrim, g.Drift, g.TrimInForce)
 	}
-	if f := rig.Fit(offset.Id); f.State != "in force" {
-		t.Fatalf("fitting again: %+v", f)
-	}
+	yes := true
+	var before, after []api.Fitting
+	list := fmt.Sprintf("/api/rigs/%d/fittings", rig.ID)
+	rig.Call("PATCH", fmt.Sprintf("/api/rigs/%d", rig.ID), api.UpdateRigRequest{Refit: &yes}, 200, nil)
+	rig.Until("what was lost is fitted again at once", func() bool {
+		rig.Call("GET", list, nil, 200, &before)
+		return before[0].Trim == offset.Id && before[0].State == "in force"
+	})
 	if g := rig.Get(); g.LostTrim != nil || len(g.Drift) != 0 {
 		t.Errorf("after the fitting the loss is still announced: %+v", g)
 	}
-	yes := true
-	rig.Call("PATCH", fmt.Sprintf("/api/rigs/%d", rig.ID), api.UpdateRigRequest{Refit: &yes}, 200, nil)
-	var before, after []api.Fitting
-	list := fmt.Sprintf("/api/rigs/%d/fittings", rig.ID)
-	rig.Call("GET", list, nil, 200, &before)
 	rig.Enter(nil, "FullPowerCycle")
 	rig.Until("it is fitted again by itself", func() bool {
 		rig.Call("GET", list, nil, 200, &after)

@@ -113,12 +113,19 @@ func (w *Workshop) ChangeRig(ctx context.Context, id int64, in RigChange) (*Rig,
 		return nil, err
 	}
 	put(&r.AmbientC, in.AmbientC)
+	switchedOn := in.Refit != nil && *in.Refit && !r.Refit
 	put(&r.Refit, in.Refit)
 	if err := setFirmware(r, in.Firmware); err != nil {
 		return nil, err
 	}
 	if err := w.store.UpdateRig(ctx, r); err != nil {
 		return nil, err
+	}
+	if switchedOn && r.LostTrim.Valid {
+		var stands *Conflict
+		if _, err := w.Fit(ctx, id, r.LostTrim.Int64, ""); err != nil && !errors.As(err, &stands) {
+			return nil, err // where something runs on it, or preflight stops it, the loss stays announced
+		}
 	}
 	return w.Rig(ctx, id)
 }

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"zerokeel/core/invalid"
@@ -146,13 +147,14 @@ func (w *Workshop) Trims(ctx context.Context, rig int64) ([]Trim, error) {
 		return nil, err
 	}
 	out := make([]Trim, len(trims))
-	standings := make([]verdict.Standing, len(trims))
+	standings, parents := make([]verdict.Standing, len(trims)), make([]int, len(trims))
 	for i := range trims {
 		standings[i] = trims[i].Standing
+		parents[i] = slices.IndexFunc(trims, func(t store.Trim) bool { return trims[i].ParentID.Valid && t.ID == trims[i].ParentID.Int64 })
 	}
 	for i := range trims {
 		out[i] = viewOf(&trims[i], trims, r, points)
-		if back := verdict.LastProven(standings, i); back >= 0 {
+		if back := verdict.BackTo(standings, parents, i); back >= 0 {
 			out[i].BackTo = trims[back].ID
 		}
 		if set != nil {

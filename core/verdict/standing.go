@@ -16,9 +16,14 @@ const (
 	Failed Standing = "failed" // its last proof failed
 )
 
-// LastProven returns the place of the trim to go back to from the one at a place, of a rig's trims by number: the newest
-// proven one other than it; -1 when there is none.
-func LastProven(standings []Standing, from int) int {
+// BackTo returns the place of the trim to go back to from the one at a place, of a rig's trims by number, each with the place of its
+// parent, -1 for none: the nearest proven one that it descends from, or else the newest proven one; -1 when there is none.
+func BackTo(standings []Standing, parents []int, from int) int {
+	for at, steps := parents[from], 0; at >= 0 && steps < len(parents); at, steps = parents[at], steps+1 {
+		if standings[at] == Proven {
+			return at
+		}
+	}
 	for i := len(standings) - 1; i >= 0; i-- {
 		if i != from && standings[i] == Proven {
 			return i

@@ -214,8 +214,10 @@ func Judge(e Evidence) Result {
 	switch e.Ending {
 	case Silent:
 		r.Verdict, r.Why = Froze, "no sign of life after "+clock(e.RanS)+", while the board says the machine is up"
+		r.nameTurn(&e)
 	case NewBoot:
 		r.Verdict, r.Why = Restarted, "the machine restarted by itself after "+clock(e.RanS)
+		r.nameTurn(&e)
 	case PoweredOff:
 		r.Verdict, r.Why = Overheated, "the board switched the machine off after "+clock(e.RanS)
 	case DeadAtStart:
@@ -254,6 +256,16 @@ func Judge(e Evidence) Result {
 		return r.void("it is not known how it ended")
 	}
 	return r
+}
+
+// nameTurn names the core whose turn it was when a machine was last seen, under a load that goes from core to core: it was the one
+// at its highest clock.
+func (r *Result) nameTurn(e *Evidence) {
+	if !e.Load.OneCore() || e.TurnS <= 0 || len(e.Cores) == 0 {
+		return
+	}
+	r.Core = e.Cores[int(e.RanS/e.TurnS)%len(e.Cores)]
+	r.Why += fmt.Sprintf("; it was the turn of core %d", r.Core)
 }
 
 func (r Result) void(why string) Result {

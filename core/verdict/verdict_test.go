@@ -56,6 +56,12 @@ func TestJudge(t *testing.T) {
 		}, verdict.Held, -1, 60},
 		{"silent", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.Silent, 20 }, verdict.Froze, -1, 20},
 		{"new boot", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.NewBoot, 20 }, verdict.Restarted, -1, 20},
+		{"silent while one core worked", func(e *verdict.Evidence) {
+			e.Ending, e.RanS, e.Load, e.TurnS = verdict.Silent, 50, load.Light, 20
+		}, verdict.Froze, 2, 50},
+		{"a restart while one core worked", func(e *verdict.Evidence) {
+			e.Ending, e.RanS, e.Load, e.TurnS = verdict.NewBoot, 39, load.Light, 20
+		}, verdict.Restarted, 1, 39},
 		{"dead at start", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.DeadAtStart, 0 }, verdict.NoPost, -1, 0},
 		{"powered off", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.PoweredOff, 33 }, verdict.Overheated, -1, 33},
 		{"trip reported", func(e *verdict.Evidence) { e.Events = append(e.Events, fault(verdict.EventOverheated, 33, 1)) }, verdict.Overheated,
@@ -127,17 +133,22 @@ func TestProofNeedsEveryRegimeOnEveryCore(t *testing.T) {
 	}
 }
 
-func TestLastProven(t *testing.T) {
+// TestBackTo: to the nearest proven ancestor, though a newer trim of another branch be proven too.
+func TestBackTo(t *testing.T) {
 	for _, c := range []struct {
 		standings string // one letter a trim: draft, fitted, proven, failed (x)
+		parents   []int
 		from, to  int
-	}{{"", 0, -1}, {"p", 0, -1}, {"ppx", 2, 1}, {"pfp", 2, 0}, {"xpd", 0, 1}, {"dfx", 1, -1}} {
+	}{
+		{"p", []int{-1}, 0, -1}, {"ppx", []int{-1, 0, 1}, 2, 1}, {"pfp", []int{-1, 0, 1}, 2, 0}, {"xpd", []int{-1, 0, 1}, 0, 1},
+		{"dfx", []int{-1, 0, 1}, 1, -1}, {"pxpx", []int{-1, 0, 0, 1}, 3, 0}, {"xxpx", []int{-1, 0, 0, 1}, 3, 2},
+	} {
 		var list []verdict.Standing
 		for _, r := range c.standings {
 			list = append(list, map[rune]verdict.Standing{'d': verdict.Draft, 'f': verdict.Fitted, 'p': verdict.Proven, 'x': verdict.Failed}[r])
 		}
-		if got := verdict.LastProven(list, c.from); got != c.to {
-			t.Errorf("%q from %d: %d, want %d", c.standings, c.from, got, c.to)
+		if got := verdict.BackTo(list, c.parents, c.from); got != c.to {
+			t.Errorf("%q by %v from %d: %d, want %d", c.standings, c.parents, c.from, got, c.to)
 		}
 	}
 }
