@@ -26,7 +26,7 @@ export function ForecastDock({ check }: { check: Check }) {
         ))}
         <p className="mt-1 text-[12px] text-soft">± holds nine times of ten.</p>
         <div className="row-rule mt-1 border-t border-line pt-1">
-          <Points label="All-core" now={f.allCore} before={before?.allCore} />
+          <Points label="All-core, sustained" now={f.allCore} before={before?.allCore} />
           <Points label="Single-core" now={f.singleCore} before={before?.singleCore} />
         </div>
       </div>
