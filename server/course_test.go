@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"zerokeel/core/part"
+	"zerokeel/core/preflight"
 	"zerokeel/core/trim"
 	"zerokeel/demo/rigs"
 	"zerokeel/server/api"
@@ -419,5 +420,33 @@ func TestNonsenseIsRefusedWhole(t *testing.T) {
 	}
 	if n := len(rig.Trims()); n != 1 {
 		t.Errorf("%d trims are there", n)
+	}
+}
+
+// TestMemoryTrialProvesTheMemory: the advice to prove the memory first ends when it was followed, though its trim was never proven as
+// a whole; and comes back once that memory fails.
+func TestMemoryTrialProvesTheMemory(t *testing.T) {
+	cfg := petrel(t, nil)
+	rig := servertest.Start(t).AddRig(cfg, 600)
+	rated := create(rig, rig.Trims()[0].Id, "memory", trim.Settings{"memory.profile": part.Choice(trim.ProfileRated)})
+	if f := rig.Fit(rated.Id); f.State != "in force" {
+		t.Fatalf("%+v", f)
+	}
+	advised := func() bool {
+		t.Helper()
+		var c api.Check
+		rig.Call("POST", fmt.Sprintf("/api/rigs/%d/check", rig.ID),
+			map[string]any{"parent": rated.Id, "settings": trim.Settings{"curve.all": part.Number(-10)}}, 200, &c)
+		return slices.ContainsFunc(c.Findings, func(f preflight.Finding) bool { return f.Rule == "memory-unproven" })
+	}
+	if !advised() {
+		t.Error("nobody says that the memory was never proven")
+	}
+	own := api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("memory", 700)}}
+	if trial := rig.Ended(rig.Start(own).Id); trial.Verdict != "held" {
+		t.Fatalf("%s: %s", trial.Verdict, trial.Why)
+	}
+	if advised() {
+		t.Error("the memory was proven, and the advice goes on")
 	}
 }

@@ -380,6 +380,33 @@ func (s *Store) HeldLegs(ctx context.Context, rig int64, leastS float64) ([]Held
 	return list, known(err, "list the legs of rig %d that held", rig)
 }
 
+// MemoryHeld is for how long loads that prove memory held under a trim, and the largest share of the memory that one of them put
+// through every pattern.
+type MemoryHeld struct {
+	TrimID   int64   `db:"trim_id"`
+	Seconds  float64 `db:"seconds"`
+	Coverage float64 `db:"coverage"`
+}
+
+// MemoryHeld tells for each trim of a rig how loads that prove memory held, while it was in force.
+func (s *Store) MemoryHeld(ctx context.Context, rig int64) ([]MemoryHeld, error) {
+	list := []MemoryHeld{}
+	var kinds []load.Kind
+	for _, k := range load.Kinds {
+		if k.Regime() == load.RegimeMemory {
+			kinds = append(kinds, k)
+		}
+	}
+	query, args, err := sqlx.In(`SELECT t.trim_id, SUM(l.seen_s) AS seconds, MAX(COALESCE(JSON_VALUE(l.finished, '$.coverage'), 0)) AS coverage
+		FROM legs l JOIN trials t ON t.id = l.trial_id
+		WHERE t.rig_id = ? AND l.in_force AND l.load_kind IN (?) AND l.yardstick_id = '' AND JSON_VALUE(l.result, '$.verdict') = ?
+		GROUP BY t.trim_id`, rig, kinds, verdict.Held)
+	if err == nil {
+		err = s.db.SelectContext(ctx, &list, query, args...)
+	}
+	return list, known(err, "look how the memory of rig %d held", rig)
+}
+
 // FailedLeg is a leg that spoke against its trim.
 type FailedLeg struct {
 	TrimID  int64           `db:"trim_id"`

@@ -62,6 +62,7 @@ type history struct {
 	trims    []store.Trim
 	records  []record
 	failures []failure
+	memory   []store.MemoryHeld
 }
 
 // failure is a trim that failed: in a leg of a trial, or when it was fitted.
@@ -88,6 +89,9 @@ func (w *Workshop) history(ctx context.Context, rig int64) (*history, error) {
 		if r := (record{l, &h.trims[at]}); r.tells() {
 			h.records = append(h.records, r)
 		}
+	}
+	if h.memory, err = w.store.MemoryHeld(ctx, rig); err != nil {
+		return nil, err
 	}
 	return h, w.findFailures(ctx, rig, h)
 }
@@ -199,13 +203,39 @@ func (h *history) fixed(id int64) *store.Trim {
 	return nil
 }
 
-// memoryProven reports whether a trim with the same memory settings has held a proof.
-func (h *history) memoryProven(settings trim.Settings) bool {
-	return slices.ContainsFunc(h.proven(), func(other trim.Settings) bool {
-		return !slices.ContainsFunc(trim.Diff(other, settings), func(c trim.Change) bool {
-			def, _, _ := trim.Find(c.Key)
-			return def.Group == trim.GroupMemory
+// What makes memory proven: its loads held for so long in all, or one of them put nearly all of the memory through every pattern.
+const (
+	memoryProvenS     = 600.0
+	memoryProvenShare = 0.99
+)
+
+// provenMemory lists the settings under which memory was proven: by loads of its own, whatever else its trim did, or with a trim
+// that is proven as a whole. No memory failure may stand against them.
+func (h *history) provenMemory() []trim.Settings {
+	out := h.proven()
+	for _, m := range h.memory {
+		at := slices.IndexFunc(h.trims, func(t store.Trim) bool { return t.ID == m.TrimID })
+		if at >= 0 && (m.Seconds >= memoryProvenS || m.Coverage >= memoryProvenShare) {
+			out = append(out, h.trims[at].Settings.V)
+		}
+	}
+	return slices.DeleteFunc(out, func(s trim.Settings) bool {
+		return slices.ContainsFunc(h.failures, func(f failure) bool {
+			return f.how.Regime == load.RegimeMemory && sameMemory(f.trim.Settings.V, s)
 		})
+	})
+}
+
+// memoryProven reports whether the memory settings of some settings are proven.
+func (h *history) memoryProven(settings trim.Settings) bool {
+	return slices.ContainsFunc(h.provenMemory(), func(other trim.Settings) bool { return sameMemory(other, settings) })
+}
+
+// sameMemory reports whether two settings ask the same of the memory.
+func sameMemory(a, b trim.Settings) bool {
+	return !slices.ContainsFunc(trim.Diff(a, b), func(c trim.Change) bool {
+		def, _, _ := trim.Find(c.Key)
+		return def.Group == trim.GroupMemory
 	})
 }
 
@@ -239,7 +269,7 @@ func know(h *history, fit *forecast.Fit, set *part.Set) *rigKnowledge {
 			out.failures = append(out.failures, f.how)
 		}
 	}
-	for _, settings := range h.proven() {
+	for _, settings := range h.provenMemory() {
 		if tuning, err := machine.Tune(set, settings); err == nil {
 			out.provenMTs = math.Max(out.provenMTs, tuning.Memory.MTs)
 		}
