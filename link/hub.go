@@ -5,7 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net/http"
+	"slices"
 	"sync"
 	"time"
 
@@ -86,6 +88,13 @@ func (h *Hub) Close() {
 	for _, s := range h.links {
 		s.end()
 	}
+}
+
+// Known lists the rigs that are linked, or were.
+func (h *Hub) Known() []int64 {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return slices.Collect(maps.Keys(h.links))
 }
 
 // Linked lists the rigs that are linked.

@@ -93,6 +93,13 @@ type Frame struct {
 	Started  *Started       `json:"started,omitempty"`
 	Finished *Finished      `json:"finished,omitempty"`
 	Limiters *LimiterCounts `json:"limiters,omitempty"`
+	Leaving  *Leaving       `json:"leaving,omitempty"`
+}
+
+// Leaving announces that nothing more will be heard, and that this is no fault.
+type Leaving struct {
+	At  int64 `json:"at"`  // ms since 1970 UTC
+	Off bool  `json:"off"` // the machine is being shut down; otherwise its agent alone ends
 }
 
 // Samples are values of channels at moments: Values[i][j] belongs to Channels[i] at At[j]; null is a gap.

@@ -39,6 +39,7 @@ type Runner struct {
 	log   *slog.Logger
 
 	asked sync.Map // rig → when its board may be asked again, *asking
+	away  sync.Map // rigs that were silent at the last look
 
 	mu       sync.Mutex
 	packedAt time.Time       // when running legs were last looked at for packing; the round's own
@@ -146,6 +147,18 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 		r.alone(steps, "packing", func() error { return r.pack(ctx) })
 	}
 	r.alone(steps, "notices", func() error { return r.sendNotices(ctx) })
+	busy := map[int64]bool{}
+	for _, f := range fittings {
+		busy[f.RigID] = true
+	}
+	for _, t := range trials {
+		busy[t.RigID] = true
+	}
+	for _, rig := range r.absences(busy) {
+		if !elsewhere[rig] {
+			r.step(ctx, steps, fmt.Sprintf("absence of rig %d", rig), rig, func(*store.Lease) error { return r.followAbsence(ctx, rig) })
+		}
+	}
 	others := func(rig int64) bool { return elsewhere[rig] || !of.has(rig) }
 	for i := range due {
 		if others(due[i].ID) {

@@ -116,6 +116,9 @@ func apiRig(r *workshop.Rig) api.Rig {
 		Drift: nonNil(r.Drift.V), Quirks: []string{}, Raised: nonNil(r.Raised), Vitals: each(r.Vitals, apiVital), CoreGroups: []api.CoreGroup{},
 		TrimInForce: id(r.TrimInForce.Int64), LostTrim: id(r.LostTrim.Int64),
 	}
+	if r.AbsentSince.Valid {
+		out.AbsentSince = &r.AbsentSince.Time
+	}
 	if f := r.Facts.V; r.Facts.Valid {
 		out.Facts = &api.RigFacts{Host: f.Host, System: f.System, Kernel: f.Kernel, Processor: f.Processor, Cores: f.Cores, Threads: f.Threads,
 			MemoryMB: f.MemoryMB, Microcode: f.Microcode, Channels: len(r.Channels.V)}

@@ -242,11 +242,16 @@ func (r *Rig) reset(w http.ResponseWriter, q *http.Request) {
 		return
 	case body.ResetType == "On" && r.phase != off:
 		// Already on: nothing to do, as the standard has it.
-	case body.ResetType == "ForceOff", body.ResetType == "GracefulShutdown":
+	case body.ResetType == "ForceOff", body.ResetType == "GracefulShutdown" && r.phase != running:
 		r.powerOff()
+	case body.ResetType == "GracefulShutdown":
+		r.shutDown()
 	case strings.HasPrefix(body.ResetType, "Graceful") && r.phase != running:
 		refuse(w, http.StatusConflict, message("ResourceInStandby", "The operating system does not answer.", "Use a forced reset."))
 		return
+	case body.ResetType == "GracefulRestart":
+		r.shutDown()
+		r.powerOn()
 	case body.ResetType == "FullPowerCycle":
 		r.loseSupply()
 		r.powerOn()

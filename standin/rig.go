@@ -287,6 +287,14 @@ func (r *Rig) loseSupply() {
 }
 
 // powerOff stops the machine at once.
+// shutDown ends this start of the machine as its owner does: the agent takes leave.
+func (r *Rig) shutDown() {
+	if r.agent != nil {
+		r.agent.client.Send(link.Frame{Leaving: &link.Leaving{At: r.nowMS(), Off: true}})
+	}
+	r.powerOff()
+}
+
 func (r *Rig) powerOff() {
 	if r.agent != nil {
 		r.agent.client.Leave(r.agent.end, lastWords)

@@ -34,13 +34,15 @@ type Rig struct {
 	Refit            bool                    `db:"refit"`     // fit again what its board has lost
 	LostTrim         sql.NullInt64           `db:"lost_trim"` // the trim that was in force and no longer is
 	Drift            JSON[[]trim.Difference] `db:"drift"`     // in what
+	Absence          Absence                 `db:"absence"`
+	AbsentSince      sql.NullTime            `db:"absent_since"` // on its own clock
 	CreatedAt        time.Time               `db:"created_at"`
 	RecordsVersion   int64                   `db:"records_version"` // raised by whatever changes what a fit or preflight reads of it
 }
 
 const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id, firmware_address, firmware_user,
 	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, lost_trim, drift,
-	created_at, records_version`
+	absence, absent_since, created_at, records_version`
 
 // CreateRig stores a rig and its first trim, T0: the settings as delivered, or as found where they cannot be read.
 func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool) error {

@@ -77,10 +77,52 @@ func (w *Workshop) Greet(ctx context.Context, rig int64, h *link.Hello) (uint64,
 	w.held.put(lease)
 	w.names.put(rig, names)
 	w.vitals.linked(rig, h.Channels, right)
+	if err := w.isBack(ctx, row, h.BootID); err != nil {
+		return 0, err
+	}
 	if h.Crash != nil {
 		err = w.crashed(ctx, rig, h.Crash)
 	}
 	return last, err
+}
+
+// isBack takes in that a rig speaks again. The same start of its machine had not frozen, whatever it looked like.
+func (w *Workshop) isBack(ctx context.Context, was *store.Rig, boot string) error {
+	if was.Absence == "" {
+		return nil
+	}
+	if _, err := w.store.SetAbsence(ctx, was.ID, "", time.Time{}); err != nil {
+		return err
+	}
+	if was.Absence == store.AbsentFrozen {
+		_, err := w.store.WithdrawFreeze(ctx, was.ID, boot)
+		return err
+	}
+	return nil
+}
+
+// Spoke takes in that a rig which was away speaks again over the link that it had.
+func (w *Workshop) Spoke(ctx context.Context, was *store.Rig, boot string) error {
+	if err := may(ctx, change, was.ID); err != nil {
+		return err
+	}
+	return w.isBack(ctx, was, boot)
+}
+
+// takesLeave notes that a rig announced its end.
+func (w *Workshop) takesLeave(ctx context.Context, rig int64, frames []link.Frame) error {
+	for i := range frames {
+		if l := frames[i].Leaving; l != nil {
+			how := store.AbsentStopped
+			if l.Off {
+				how = store.AbsentOff
+			}
+			if _, err := w.store.SetAbsence(ctx, rig, how, store.FromMS(l.At)); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // crashed takes in that a rig came back without a shutdown. In the middle of a trial, that is the trial's to judge, to
@@ -128,6 +170,9 @@ func (w *Workshop) TakeFrames(ctx context.Context, rig int64, stream string, fra
 		return last, err
 	}
 	w.vitals.take(rig, frames)
+	if err := w.takesLeave(ctx, rig, frames); err != nil {
+		return last, err
+	}
 	if err := w.stepWatches(ctx, rig, frames); err != nil {
 		w.log.Error("the watches could not be looked at", "rig", rig, "error", err)
 	}

@@ -76,18 +76,18 @@ func (w *Workshop) overview(ctx context.Context, only int64) ([]Rig, error) {
 			at = here(st)
 		}
 		r.Linked, r.Simulated = at.Linked, row.Simulated || at.Simulated
-		if r.Linked {
+		if r.Linked && row.Absence == "" {
 			r.Vitals = w.vitals.last(row.ID)
 		}
 		trial, onTrial := o.Trial[row.ID]
-		r.State = doing(r.Linked, o.Fitting[row.ID], onTrial, trial)
+		r.State = doing(r.Linked, o.Fitting[row.ID], onTrial, trial, row.Absence)
 		out[i] = r
 	}
 	return out, nil
 }
 
 // doing tells in a word what a rig does.
-func doing(linked, fitting, onTrial bool, trial store.TrialState) string {
+func doing(linked, fitting, onTrial bool, trial store.TrialState, absence store.Absence) string {
 	switch {
 	case onTrial && trial != store.TrialRunning:
 		return "recovering"
@@ -97,6 +97,8 @@ func doing(linked, fitting, onTrial bool, trial store.TrialState) string {
 		return "on trial"
 	case fitting:
 		return "fitting"
+	case absence != "":
+		return string(absence)
 	case !linked:
 		return "not linked"
 	}

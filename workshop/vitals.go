@@ -196,6 +196,9 @@ func (w *Workshop) NewestTemperature(rig int64) (float64, bool) {
 	return w.vitals.value(rig, channel.Temperature)
 }
 
+// LastVitals returns what a rig that is or was linked here showed last.
+func (w *Workshop) LastVitals(rig int64) []Vital { return w.vitals.last(rig) }
+
 // tellVitals tells the vitals of the rigs linked here, to this process's pages at once, and to those of others through the
 // outbox, until the context ends.
 func (w *Workshop) tellVitals(ctx context.Context) error {

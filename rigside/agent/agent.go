@@ -103,14 +103,25 @@ func Run(ctx context.Context, cfg Config) error {
 	a.client.Through(kept)
 	cfg.Log.Info("agent starts", "cores", len(a.cores), "channels", len(a.sensors), "boot", a.boot)
 	done := make(chan error, 1)
+	// The link outlasts the agent's end by as long as its leave takes.
+	linked, unlink := context.WithCancel(context.WithoutCancel(ctx))
+	defer unlink()
 	go func() {
 		if err := a.deliver(ctx, left); err != nil {
 			done <- err
 			return
 		}
-		done <- a.client.Run(ctx)
+		if ctx.Err() != nil {
+			done <- nil
+			return
+		}
+		done <- a.client.Run(linked)
 	}()
 	a.sampleUntil(ctx, done)
+	if ctx.Err() != nil {
+		a.client.Send(link.Frame{Leaving: &link.Leaving{At: a.now(), Off: sensors.ShuttingDown()}})
+		a.client.Leave(unlink, takesLeaveFor)
+	}
 	err = <-done // whoever hands out orders is gone first, so that no leg begins any more
 	a.legs.Wait()
 	if sensors.ShuttingDown() {
@@ -120,6 +131,9 @@ func Run(ctx context.Context, cfg Config) error {
 	}
 	return err
 }
+
+// takesLeaveFor is how long the last words of an agent may take to arrive.
+const takesLeaveFor = 700 * time.Millisecond
 
 // deliver hands over what earlier agents kept, each under its own stream, so that the server gets the end of a leg that
 // it did not hear of.

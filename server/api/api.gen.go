@@ -1155,7 +1155,9 @@ type ReportIncidentRequestKind string
 
 // Rig defines model for Rig.
 type Rig struct {
-	AmbientC float64 `json:"ambientC"`
+	// AbsentSince when it was last heard, on its own clock, while it is away
+	AbsentSince *time.Time `json:"absentSince,omitempty"`
+	AmbientC    float64    `json:"ambientC"`
 
 	// ByHand its parts are known and its board is not reached: trims are entered from a card
 	ByHand bool `json:"byHand"`

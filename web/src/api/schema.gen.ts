@@ -1120,6 +1120,11 @@ export interface components {
             simulated: boolean;
             /** @description what it is doing in a word */
             state: string;
+            /**
+             * Format: date-time
+             * @description when it was last heard, on its own clock, while it is away
+             */
+            absentSince?: string | null;
             linked: boolean;
             /** @description its board is reached over the network and its parts are known */
             canFit: boolean;

@@ -3,7 +3,7 @@ import { Link } from 'wouter';
 import type { Rig } from '../api/client';
 import { trimsQuery } from '../api/queries';
 import { Sim, Verdict } from '../ui/elements';
-import { trimName } from '../ui/format';
+import { timeOfDay, trimName } from '../ui/format';
 import { type SheetWord, sheetPath } from '../ui/sheet';
 import { toggleChart, useChart } from '../ui/theme';
 
@@ -23,7 +23,15 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
             >
               <span className="flex items-center gap-1.5">
                 <span className="font-semibold">{rig.name}</span> {rig.simulated && <Sim />}
-                {rig.state !== 'idle' && <span className="ml-auto text-[12.5px]">{rig.state}</span>}
+                {rig.state !== 'idle' && (
+                  <span
+                    className={`ml-auto text-[12.5px] ${rig.state === 'froze' ? 'text-caution' : ''}`}
+                    data-rig-state={rig.state}
+                  >
+                    {rig.state}
+                    {rig.absentSince && ` ${rig.state === 'silent' ? 'since ' : ''}${timeOfDay(rig.absentSince)}`}
+                  </span>
+                )}
               </span>
               {rig.lostTrim != null && (
                 <span className="block text-[13px] text-caution">

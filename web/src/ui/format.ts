@@ -58,6 +58,9 @@ export function moment(iso: string): string {
   return `${day}, ${d.toISOString().slice(11, 16)}`;
 }
 
+/** The time of a moment on a rig's clock, without its day. */
+export const timeOfDay = (iso: string): string => new Date(iso).toISOString().slice(11, 16);
+
 /** What the loads are called. */
 export const loadNames: Record<string, string> = {
   heavy: 'Heavy vector',
