@@ -116,7 +116,7 @@ func apiRig(r *workshop.Rig) api.Rig {
 		Drift: nonNil(r.Drift.V), Quirks: []string{}, Raised: nonNil(r.Raised), Vitals: each(r.Vitals, apiVital), CoreGroups: []api.CoreGroup{},
 		TrimInForce: id(r.TrimInForce.Int64), LostTrim: id(r.LostTrim.Int64),
 	}
-	if r.AbsentSince.Valid {
+	if r.AbsentSince.Valid && r.State == string(r.Absence) {
 		out.AbsentSince = &r.AbsentSince.Time
 	}
 	if f := r.Facts.V; r.Facts.Valid {

@@ -23,16 +23,16 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
             >
               <span className="flex items-center gap-1.5">
                 <span className="font-semibold">{rig.name}</span> {rig.simulated && <Sim />}
-                {rig.state !== 'idle' && (
-                  <span
-                    className={`ml-auto text-[12.5px] ${rig.state === 'froze' ? 'text-caution' : ''}`}
-                    data-rig-state={rig.state}
-                  >
-                    {rig.state}
-                    {rig.absentSince && ` ${rig.state === 'silent' ? 'since ' : ''}${timeOfDay(rig.absentSince)}`}
-                  </span>
-                )}
+                {rig.state !== 'idle' && !rig.absentSince && <span className="ml-auto text-[12.5px]">{rig.state}</span>}
               </span>
+              {rig.absentSince && (
+                <span
+                  className={`block text-[13px] ${rig.state === 'froze' ? 'text-caution' : ''}`}
+                  data-rig-state={rig.state}
+                >
+                  {rig.state} since {timeOfDay(rig.absentSince)}
+                </span>
+              )}
               {rig.lostTrim != null && (
                 <span className="block text-[13px] text-caution">
                   <span aria-hidden="true">✕ </span>lost its trim

@@ -4,7 +4,7 @@ import { Link } from 'wouter';
 import { api, type Rig, type Schemas, take } from '../../api/client';
 import { baselineQuery, useRig } from '../../api/queries';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
-import { decimalsOf, num } from '../../ui/format';
+import { decimalsOf, num, timeOfDay } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { Drift } from '../fitting/drift';
 import { Corrections } from './corrections';
@@ -199,10 +199,10 @@ function Baseline({ rig, figures }: { rig: Rig; figures: Schemas['Figure'][] }) 
           {figures.map((f) => (
             <tr key={f.key}>
               <td>{f.label}</td>
-              <td className="right num">
+              <td className="right num whitespace-nowrap">
                 {num(f.mean, decimalsOf(f.unit))} {f.unit}
               </td>
-              <td className="right num">
+              <td className="right num whitespace-nowrap">
                 {num(f.peak, decimalsOf(f.unit))} {f.unit}
               </td>
             </tr>
@@ -237,7 +237,11 @@ function LinkDock({ rig }: { rig: Rig }) {
     <>
       <Section title="Link">
         <p className="mb-2">
-          {rig.linked ? (
+          {rig.absentSince ? (
+            <span className={rig.state === 'froze' ? 'text-caution' : ''}>
+              {rig.state} since {timeOfDay(rig.absentSince)}
+            </span>
+          ) : rig.linked ? (
             <span className="text-held">● linked</span>
           ) : (
             <span className="text-caution">✕ not linked</span>
