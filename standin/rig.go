@@ -341,6 +341,23 @@ func (r *Rig) freeze() {
 	r.phase = frozen
 }
 
+// Fault makes a machine that runs stand still, or restart by itself, whatever its chip would do: for those who test that it is
+// noticed. It reports whether the machine ran.
+func (r *Rig) Fault(restarts bool) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	switch {
+	case r.phase != running || r.agent == nil:
+		return false
+	case restarts:
+		r.crashed()
+		r.powerOn()
+	default:
+		r.freeze()
+	}
+	return true
+}
+
 // crashed notes that this start of the machine ends by a fault, for the next one to tell.
 func (r *Rig) crashed() { r.state.Crash = &link.Crash{BootID: r.bootID(), SeenAt: r.nowMS()} }
 
