@@ -97,7 +97,8 @@ var stories = append([]story{
 	}},
 	{name: "Skua", standin: "skua", steps: []step{
 		{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute)}, want: "stopped"},
-		{name: "inside the maker's limits", reason: "As delivered the board goes past every limit, the one of temperature too: the baseline had to end at 101 °C.",
+		{name: "inside the maker's limits",
+			reason: "As delivered the board goes past every limit, the one of temperature too: the baseline had to end at 101 °C.",
 			settings: trim.Settings{"limit.beyondSpec": off, "limit.pl1": number(125), "limit.pl2": number(188), "limit.tau": number(56),
 				"limit.iccMax": number(240)},
 			legs:   []api.LegRequest{leg("heavy", 8*minute), leg("mixed", 6*minute), leg("light", 6*minute), leg("idle", 16*minute)},

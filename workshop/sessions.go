@@ -65,15 +65,8 @@ func (w *Workshop) StartSession(ctx context.Context, rig int64, p SessionPlan) (
 			return nil, err // who drives the session has no more to say than what a person said before
 		}
 	}
-	if err := w.noSession(ctx, r); err != nil {
+	if err := w.mayRun(ctx, r); err != nil {
 		return nil, err
-	}
-	at, err := w.linkOf(ctx, rig)
-	switch {
-	case err != nil:
-		return nil, err
-	case !at.Linked:
-		return nil, conflict("%s is not linked; start its agent first", r.Name)
 	}
 	first, second := p.Base, p.Other
 	if r.TrimInForce.Valid && r.TrimInForce.Int64 == second {

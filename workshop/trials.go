@@ -162,16 +162,10 @@ func (w *Workshop) StartTrial(ctx context.Context, rig int64, p Plan) (*Trial, e
 	if err != nil {
 		return nil, err
 	}
-	if err := w.noSession(ctx, r); err != nil {
+	if err := w.mayRun(ctx, r); err != nil {
 		return nil, err
 	}
-	at, err := w.linkOf(ctx, rig)
-	switch {
-	case err != nil:
-		return nil, err
-	case !at.Linked:
-		return nil, conflict("%s is not linked; start its agent first", r.Name)
-	case !r.TrimInForce.Valid:
+	if !r.TrimInForce.Valid {
 		return nil, conflict("no trim is known to be in force on %s; fit one first", r.Name)
 	}
 	t := &store.Trial{RigID: rig, TrimID: r.TrimInForce.Int64, Purpose: store.PurposeProof, Name: p.Name}
@@ -200,6 +194,21 @@ func (w *Workshop) StartTrial(ctx context.Context, rig int64, p Plan) (*Trial, e
 		return nil, err
 	}
 	return w.Trial(ctx, t.ID)
+}
+
+// mayRun refuses what a rig cannot run now: it is not linked, or a session runs on it that others than its driver would disturb.
+func (w *Workshop) mayRun(ctx context.Context, r *store.Rig) error {
+	if err := w.noSession(ctx, r); err != nil {
+		return err
+	}
+	at, err := w.linkOf(ctx, r.ID)
+	if err != nil {
+		return err
+	}
+	if !at.Linked {
+		return conflict("%s is not linked; start its agent first", r.Name)
+	}
+	return nil
 }
 
 // abortAboveC is by how much a leg may pass the maker's temperature limit where nothing else holds the processor to one, and

@@ -27,7 +27,8 @@ func TestRegistry(t *testing.T) {
 			}
 			seen[d.Pattern] = true
 			many := strings.HasSuffix(d.Pattern, ".*")
-			if many != strings.Contains(d.Label, "%d") || many != (d.Scope == channel.ScopeCore || d.Scope == channel.ScopeFan || d.Scope == channel.ScopeCluster) {
+			numbered := d.Scope == channel.ScopeCore || d.Scope == channel.ScopeFan || d.Scope == channel.ScopeCluster
+			if many != strings.Contains(d.Label, "%d") || many != numbered {
 				t.Errorf("star, label and scope disagree: %+v", d)
 			}
 			if (d.Sum == channel.SumShare) != (len(d.Categories) > 0) {

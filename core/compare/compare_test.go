@@ -149,7 +149,8 @@ func TestAlike(t *testing.T) {
 		why         string
 	}{
 		{"alike", yardstick.Burst, three("1"), three("2"), 0, ""},
-		{"one began warm", yardstick.Burst, with(three("1"), 51, 0, 1), three("2"), 1, "it began at 29 K above the room, those that count at 10 K above the room"},
+		{"one began warm", yardstick.Burst, with(three("1"), 51, 0, 1), three("2"), 1,
+			"it began at 29 K above the room, those that count at 10 K above the room"},
 		{"one trim began warm", yardstick.Burst, with(three("1"), 51, 0, all...), three("2"), 3, "29 K"},
 		{"that does not matter after a warm-up", yardstick.Sustained, with(three("1"), 51, 0, all...), three("2"), 0, ""},
 		{"in another part of the boost window", yardstick.Burst, with(with(three("1"), 32, 22, 0, 1), 32, 9, 2), three("2"), 1,

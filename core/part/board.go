@@ -40,7 +40,7 @@ type BoardSetting struct {
 	Min       float64           `json:"min,omitempty"`
 	Max       float64           `json:"max,omitempty"`
 	Step      float64           `json:"step,omitempty"`
-	Among     []float64         `json:"among,omitempty"`    // the values that the board takes, where they have no common step: rising, from min to max
+	Among     []float64         `json:"among,omitempty"`    // the values it takes, rising, where they have no common step
 	Scale     float64           `json:"scale,omitempty"`    // attribute units per unit of the setting; 0 means 1
 	Values    map[string]string `json:"values,omitempty"`   // the board's spelling of each switch position or choice
 	Words     map[string]int    `json:"words,omitempty"`    // attribute values that stand for a word, such as "auto" or "unlimited"

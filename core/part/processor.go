@@ -137,7 +137,7 @@ type Limits struct {
 type CorePower struct {
 	SwitchedNF float64               `json:"switchedNF"`
 	Activity   map[load.Kind]float64 `json:"activity"`            // share of SwitchedNF that a load switches, 0 to 2
-	OneThread  float64               `json:"oneThread,omitempty"` // share of the switching that is left with one thread on a core of two; 0 means 0.83
+	OneThread  float64               `json:"oneThread,omitempty"` // share of the switching left with one thread of two; 0 means 0.83
 	LeakA      float64               `json:"leakA"`
 	LeakPerV   float64               `json:"leakPerV"`
 	LeakPerK   float64               `json:"leakPerK"`

@@ -25,6 +25,7 @@ type way struct {
 
 func ways() []way {
 	cores := []load.Regime{load.RegimeHeavy, load.RegimeLight, load.RegimeTransition, load.RegimeIdle, ""}
+	memory := []load.Regime{load.RegimeMemory}
 	x := part.Number
 	return []way{
 		{"offset", []string{"tern", "skua", "petrel"}, cores, func(_ *rand.Rand, _, depth float64) trim.Settings {
@@ -40,7 +41,7 @@ func ways() []way {
 		{"ratio", []string{"skua", "petrel", "gannet"}, cores, func(_ *rand.Rand, _, depth float64) trim.Settings {
 			return trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed), "voltage.core.fixed": x(1.2), "clock.ratio.all": x(40 + depth)}
 		}, 14},
-		{"memory", []string{"petrel", "skua", "gannet"}, []load.Regime{load.RegimeMemory}, func(_ *rand.Rand, start, depth float64) trim.Settings {
+		{"memory", []string{"petrel", "skua", "gannet"}, memory, func(_ *rand.Rand, start, depth float64) trim.Settings {
 			return trim.Settings{"memory.profile": part.Choice(trim.ProfileManual), "memory.rate": x(4800 + 200*depth), "memory.cl": x(start - 16)}
 		}, 8},
 	}
@@ -117,7 +118,8 @@ func descents(t testing.TB, count int) (proposed, untold, accused int) {
 		}
 		if back := onStep(set, base.With(w.at(r, start, depth-2))); len(trim.Diff(back, failed)) > 0 && tells(back) {
 			accused++
-			t.Logf("%s on %s, failed in %q on core %d with %v: two steps back are held against it: %v", w.name, set.Board.Name, regime, core, failed, back)
+			t.Logf("%s on %s, failed in %q on core %d with %v: two steps back are held against it: %v", w.name, set.Board.Name, regime, core,
+				failed, back)
 		}
 	}
 	return proposed, untold, accused

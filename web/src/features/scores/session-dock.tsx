@@ -3,7 +3,8 @@ import { useState } from 'react';
 import { api, type Trim, take } from '../../api/client';
 import { sessionsQuery, useRig, yardsticksQuery } from '../../api/queries';
 import { Button, Problem, Section } from '../../ui/elements';
-import { roughly, trimName, yardstickWord } from '../../ui/format';
+import { roughly, trimName } from '../../ui/format';
+import { YardstickPicks } from './yardstick-picks';
 
 const runsToChoose = [3, 4, 5, 6, 8, 10];
 
@@ -32,7 +33,6 @@ export function SessionDock({ rig, trims, base, trim }: { rig: number; trims: Tr
   const newest = sessions.data?.[0];
   const own = yardsticks.data?.filter((y) => y.own) ?? [];
   const seconds = own.filter((y) => picked.includes(y.id)).reduce((sum, y) => sum + 2 * runs * y.seconds, 0);
-  const toggle = (id: string) => setPicked(picked.includes(id) ? picked.filter((one) => one !== id) : [...picked, id]);
   if (newest && !newest.ended) {
     return (
       <Section title="Interleaved session" note={`block ${newest.block + 1} of ${newest.blocks.length}`}>
@@ -57,16 +57,7 @@ export function SessionDock({ rig, trims, base, trim }: { rig: number; trims: Tr
   }
   return (
     <Section title="Interleaved session" note="one, the other, the first again">
-      <ul className="mb-1 grid grid-cols-[auto_auto] justify-between text-[13px]" data-session="offer">
-        {own.map((y) => (
-          <li key={y.id}>
-            <label className="flex items-center gap-1.5 whitespace-nowrap" title={`${y.name}, ${y.unit}`}>
-              <input type="checkbox" checked={picked.includes(y.id)} onChange={() => toggle(y.id)} />
-              {yardstickWord(y.name)}
-            </label>
-          </li>
-        ))}
-      </ul>
+      <YardstickPicks yardsticks={own} picked={picked} onPick={setPicked} />
       <label className="mb-1.5 flex items-center gap-2 text-[13px]">
         Runs under each
         <select

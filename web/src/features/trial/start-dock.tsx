@@ -5,8 +5,9 @@ import { api, type Rig, type Schemas, take } from '../../api/client';
 import { laddersQuery, yardsticksQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
 import { Button, Problem, Section } from '../../ui/elements';
-import { loadNames, roughly, yardstickWord } from '../../ui/format';
+import { loadNames, roughly } from '../../ui/format';
 import { sheetPath } from '../../ui/sheet';
+import { YardstickPicks } from '../scores/yardstick-picks';
 
 /** Chooses a ladder and starts it under the trim in force. */
 export function StartDock({ rig }: { rig: Rig }) {
@@ -66,20 +67,10 @@ function Benchmark({ ready, onStart }: { ready: boolean; onStart: (legs: Schemas
   const own = yardsticks.data?.filter((y) => y.own) ?? [];
   const chosen = own.filter((y) => picked.includes(y.id));
   const seconds = chosen.reduce((sum, y) => sum + y.runs * y.seconds, 0);
-  const toggle = (id: string) => setPicked(picked.includes(id) ? picked.filter((one) => one !== id) : [...picked, id]);
   return (
     <fieldset className="mt-3 border-t border-line pt-2" data-benchmark="">
       <legend className="sr-only">Benchmark</legend>
-      <ul className="mb-1.5 grid grid-cols-[auto_auto] justify-between text-[13px]">
-        {own.map((y) => (
-          <li key={y.id}>
-            <label className="flex items-center gap-1.5 whitespace-nowrap" title={`${y.name}, ${y.unit}`}>
-              <input type="checkbox" checked={picked.includes(y.id)} onChange={() => toggle(y.id)} />
-              {yardstickWord(y.name)}
-            </label>
-          </li>
-        ))}
-      </ul>
+      <YardstickPicks yardsticks={own} picked={picked} onPick={setPicked} />
       <Button
         disabled={!ready || chosen.length === 0}
         onClick={() => onStart(chosen.flatMap((y) => Array.from({ length: y.runs }, () => ({ yardstick: y.id }))))}
