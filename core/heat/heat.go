@@ -14,7 +14,7 @@ type Path struct {
 	cooler                          *part.Cooler
 	coreR, dieR, baseR              float64
 	dieJPerK, baseJPerK, coolantJPK float64
-	airScale                        float64
+	airScale, airExponent           float64
 }
 
 // NewPath joins the processor's part of the path with the cooler's. pump is the factor by which the pump's mode raises
@@ -22,7 +22,7 @@ type Path struct {
 func NewPath(p *part.Processor, c *part.Cooler, pump float64) Path {
 	return Path{
 		cooler: c, coreR: p.Heat.CoreKPerW, dieR: p.Heat.DieKPerW, baseR: c.BaseKPerW * pump,
-		dieJPerK: p.Heat.DieJPerK, baseJPerK: p.Heat.BaseJPerK, coolantJPK: c.CoolantJPerK, airScale: 1,
+		dieJPerK: p.Heat.DieJPerK, baseJPerK: p.Heat.BaseJPerK, coolantJPK: c.CoolantJPerK, airScale: 1, airExponent: c.AirExponent,
 	}
 }
 
@@ -42,11 +42,17 @@ func (p Path) Scaled(die, cooler float64) Path {
 	return p
 }
 
+// Exponent returns the path with the exponent of its air side multiplied.
+func (p Path) Exponent(factor float64) Path {
+	p.airExponent *= factor
+	return p
+}
+
 // AirR returns the resistance from coolant to ambient at a fan duty in percent: it falls with the fan's speed
-// to the power of AirExponent, and a standing fan leaves a fifth of the flow.
+// to the power of the air side's exponent, and a standing fan leaves a fifth of the flow.
 func (p Path) AirR(duty float64) float64 {
 	flow := math.Max(0.2, Speed(p.cooler.Fan, duty)/p.cooler.Fan.MaxRPM)
-	return p.airScale * p.cooler.AirKPerW * math.Pow(flow, -p.cooler.AirExponent)
+	return p.airScale * p.cooler.AirKPerW * math.Pow(flow, -p.airExponent)
 }
 
 // Core returns the temperature of a core that draws coreW.

@@ -156,7 +156,7 @@ func (m *Model) fillFeeds(d *demand, bin int) {
 		}
 	}
 	rest := m.ringAt(d, bin)
-	d.uncoreW[bin] = power.Uncore(m.set.Processor, &rest, d.count == 0)
+	d.uncoreW[bin] = math.Exp(m.adjust.Uncore) * power.Uncore(m.set.Processor, &rest, d.count == 0)
 	ring := m.ringCounts(d)
 	lifted := m.tuning.Mode != trim.Fixed && d.count <= max(1, m.cores/4)
 	for k := range d.feeds {

@@ -19,8 +19,15 @@ type Adjust struct {
 	Switched  map[load.Kind]float64 // natural logarithm of the factor on the switched capacitance, by load
 	DieR      float64               // natural logarithm of the factor on the resistance from core to base
 	CoolerR   float64               // and from base to ambient
+	AirPower  float64               // natural logarithm of the factor on the exponent by which a fan's speed cools
 	ExtraMOhm float64               // of the path from regulator to die, beside the load line
+	TiltV     float64               // V per GHz, by which the fused curves turn about their pivot
+	CurveStep float64               // natural logarithm of the factor on the size of a curve step
+	Uncore    float64               // and on the power of the package beside its cores
 }
+
+// pivotShare places the pivot of a fused curve, as a share of its highest clock: about where a loaded machine runs.
+const pivotShare = 0.75
 
 // Model is a machine without its state: tables of clocks and voltage requests, and the constants of the load
 // line, the power and the heat path. It is safe for concurrent use.
@@ -61,13 +68,12 @@ func NewAdjustedModel(set *part.Set, tuning Tuning, chip silicon.Chip, adjust Ad
 	}
 	m := &Model{
 		set: set, tuning: tuning, chip: chip, adjust: adjust, cores: n, feeds: 1,
-		path: heat.NewPath(p, set.Cooler, heat.PumpFactor(set.Cooler.Pump, tuning.Pump)).Scaled(math.Exp(adjust.DieR),
-			math.Exp(adjust.CoolerR)),
 		every: AllCores(n), feedOf: make([]int, n),
 		size:   make([]float64, n),
 		idleA:  p.Power.Activity[load.Idle],
 		hotter: chip.CoreR,
 	}
+	m.path = m.heatPath()
 	m.lineOhms, m.liftOhms = m.line(tuning.LoadLine)
 	if len(m.hotter) != n {
 		m.hotter = silicon.Typical(p).CoreR
@@ -103,18 +109,23 @@ func NewAdjustedModel(set *part.Set, tuning Tuning, chip silicon.Chip, adjust Ad
 
 // Like returns the same machine with another chip and other adjustments. It shares what does not depend on them.
 func (m *Model) Like(chip silicon.Chip, adjust Adjust) (*Model, error) {
-	if !slices.Equal(chip.ShiftV, m.chip.ShiftV) {
+	if !slices.Equal(chip.ShiftV, m.chip.ShiftV) || adjust.TiltV != m.adjust.TiltV || adjust.CurveStep != m.adjust.CurveStep {
 		return NewAdjustedModel(m.set, m.tuning, chip, adjust)
 	}
 	other := *m
 	other.chip, other.adjust = chip, adjust
-	other.path = heat.NewPath(m.set.Processor, m.set.Cooler, heat.PumpFactor(m.set.Cooler.Pump, m.tuning.Pump)).Scaled(math.Exp(adjust.DieR),
-		math.Exp(adjust.CoolerR))
+	other.path = other.heatPath()
 	other.lineOhms, other.liftOhms = other.line(m.tuning.LoadLine)
 	if other.hotter = chip.CoreR; len(other.hotter) != m.cores {
 		other.hotter = m.hotter
 	}
 	return &other, nil
+}
+
+// heatPath returns the machine's path of heat, as it strays.
+func (m *Model) heatPath() heat.Path {
+	path := heat.NewPath(m.set.Processor, m.set.Cooler, heat.PumpFactor(m.set.Cooler.Pump, m.tuning.Pump))
+	return path.Scaled(math.Exp(m.adjust.DieR), math.Exp(m.adjust.CoolerR)).Exponent(math.Exp(m.adjust.AirPower))
 }
 
 // line returns the droop per ampere on a load line, less what the request rises by, and that rise. A fixed voltage is what was
@@ -136,21 +147,23 @@ func (m *Model) fillTables() error {
 	m.fused, m.cold, m.hot = make([][]float64, m.cores), make([][]float64, m.cores), make([][]float64, m.cores)
 	m.highest = make([]int, m.cores)
 	var typical []float64
+	steps := math.Exp(m.adjust.CurveStep)
 	fusedTop, fusedTopV := p.HighestMHz(), 0.0
 	last := -1
 	for c := range m.cores {
 		cluster := p.ClusterOf(c)
 		if cluster != last {
 			last = cluster
-			curve, err := volt.NewCurve(p.ClusterVF(cluster))
+			points := p.ClusterVF(cluster)
+			curve, err := volt.NewCurve(points)
 			if err != nil {
 				return fmt.Errorf("model of %s: %w", p.Name, err)
 			}
 			typical = make([]float64, m.bins.Count)
 			for bin := range typical {
-				typical[bin] = curve.At(m.bins.MHz(bin))
+				typical[bin] = curve.At(m.bins.MHz(bin)) + m.tilted(points, m.bins.MHz(bin))
 			}
-			fusedTopV = curve.At(fusedTop)
+			fusedTopV = curve.At(fusedTop) + m.tilted(points, fusedTop)
 		}
 		shift := m.chip.ShiftV[c]
 		if like := m.asksLike(c); like >= 0 {
@@ -165,7 +178,7 @@ func (m *Model) fillTables() error {
 		for bin, v := range typical {
 			mhz := m.bins.MHz(bin)
 			m.fused[c][bin] = v + shift
-			m.cold[c][bin], m.hot[c][bin] = m.asks(c, mhz, v+shift, fusedTop, fusedTopV+shift)
+			m.cold[c][bin], m.hot[c][bin] = m.asks(c, mhz, v+shift, fusedTop, fusedTopV+shift, steps)
 		}
 		for m.highest[c] = m.bins.Count - 1; m.highest[c] > 0; m.highest[c]-- {
 			if max(m.cold[c][m.highest[c]], m.hot[c][m.highest[c]]) <= m.tuning.CeilingV[cluster]+1e-9 {
@@ -176,29 +189,36 @@ func (m *Model) fillTables() error {
 	return nil
 }
 
+// tilted returns by how much the tilt lifts a fused curve at a clock.
+func (m *Model) tilted(points []part.VFPoint, mhz float64) float64 {
+	return m.adjust.TiltV * (mhz - pivotShare*points[len(points)-1].MHz) / 1000
+}
+
 // asksLike returns an earlier core whose tables are the same; −1 for none.
 func (m *Model) asksLike(core int) int {
 	for c := core - 1; c >= 0 && m.set.Processor.ClusterOf(c) == m.set.Processor.ClusterOf(core); c-- {
-		if m.chip.ShiftV[c] == m.chip.ShiftV[core] && m.tuning.OffsetV[c] == m.tuning.OffsetV[core] {
+		if m.chip.ShiftV[c] == m.chip.ShiftV[core] && m.tuning.OffsetV[c] == m.tuning.OffsetV[core] &&
+			m.tuning.StepsV[c] == m.tuning.StepsV[core] {
 			return c
 		}
 	}
 	return -1
 }
 
-// asks returns what a core asks for at a clock, cold and hot.
-func (m *Model) asks(core int, mhz, fusedV, fusedTopMHz, fusedTopV float64) (cold, hot float64) {
+// asks returns what a core asks for at a clock, cold and hot. steps is the factor on the size of a curve step.
+func (m *Model) asks(core int, mhz, fusedV, fusedTopMHz, fusedTopV, steps float64) (cold, hot float64) {
 	t := &m.tuning
 	if t.Mode == trim.Fixed {
 		return t.FixedV, t.FixedV
 	}
-	v := max(fusedV+t.OffsetV[core], min(fusedV, m.set.Processor.VoltageMinV))
+	offset := t.OffsetV[core] + (steps-1)*t.StepsV[core]
+	v := max(fusedV+offset, min(fusedV, m.set.Processor.VoltageMinV))
 	efficient := m.set.Processor.Clusters[m.set.Processor.ClusterOf(core)].Kind == part.KindEfficiency
 	if t.Mode == trim.Adaptive && !efficient {
-		v = volt.Adapt(v, mhz, fusedTopMHz, fusedTopV+t.OffsetV[core], m.bins.MHz(m.bins.Count-1), t.TargetV)
+		v = volt.Adapt(v, mhz, fusedTopMHz, fusedTopV+offset, m.bins.MHz(m.bins.Count-1), t.TargetV)
 	}
 	c, h := t.Bands.ColdHot(mhz)
-	return v + c, v + h
+	return v + steps*c, v + steps*h
 }
 
 // Set returns the parts that the model was made from.

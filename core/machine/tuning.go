@@ -31,6 +31,7 @@ type Tuning struct {
 	Mode            string    // of the core voltage: trim.Dynamic, Adaptive or Fixed
 	FixedV, TargetV float64   // of the core voltage
 	OffsetV         []float64 // per core: curve and voltage offsets added
+	StepsV          []float64 // per core: the part of OffsetV that is curve steps
 	Bands           volt.Bands
 	Corridor        volt.Corridor
 	LightLiftV      float64
@@ -53,9 +54,6 @@ type Tuning struct {
 	Rest            power.Rest
 	SMT             bool
 }
-
-// CurveV returns the offset of a core in volts, without its bands.
-func (t *Tuning) CurveV(core int) float64 { return t.OffsetV[core] }
 
 // Shares of the settings that are no number of a sheet: by how much spread spectrum lowers the mean base clock (half of
 // a down-spread of 0.5 %), and what the endurance factor adds to the voltage ceiling, in V, for each step above 1.
@@ -188,14 +186,15 @@ func (t *Tuning) tuneVoltage(set *part.Set, s trim.Settings) {
 	if (t.Mode == trim.Fixed && t.FixedV == 0) || (t.Mode == trim.Adaptive && t.TargetV == 0) {
 		t.Mode = trim.Dynamic
 	}
-	t.OffsetV = make([]float64, p.Cores())
+	t.OffsetV, t.StepsV = make([]float64, p.Cores()), make([]float64, p.Cores())
 	for c := range t.OffsetV {
 		cluster := p.ClusterOf(c)
 		rail := "voltage.core.offset"
 		if p.Clusters[cluster].Kind == part.KindEfficiency {
 			rail = "voltage.efficiency.offset"
 		}
-		t.OffsetV[c] = s.CurveSteps(p, c)*p.CurveStepV + s.Number(rail, 0)/1000
+		t.StepsV[c] = s.CurveSteps(p, c) * p.CurveStepV
+		t.OffsetV[c] = t.StepsV[c] + s.Number(rail, 0)/1000
 	}
 	if b := set.Board.Bands; b != nil {
 		t.Bands = volt.Bands{ColdC: b.ColdC, HotC: b.HotC}

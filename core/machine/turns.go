@@ -128,6 +128,27 @@ func (m *Model) SettleAt(kind load.Kind, mhz, ambient float64, near At) (At, err
 	return out, nil
 }
 
+// HighestMHz returns the mean clock of the active cores, as SettleAt takes it, at which ratios and the voltage ceiling end.
+func (m *Model) HighestMHz(kind load.Kind, ambient float64) (float64, error) {
+	cores, visits := [][]int{nil}, m.visits()
+	shares := []float64{1}
+	if kind.OneCore() && len(visits) > 1 {
+		cores, shares = nil, nil
+		for _, v := range visits {
+			cores, shares = append(cores, []int{v.core}), append(shares, v.share)
+		}
+	}
+	mean := 0.0
+	for i, own := range cores {
+		d, err := m.checkedDemand(kind, own, ambient)
+		if err != nil {
+			return 0, err
+		}
+		mean += shares[i] * m.meanOf(&d, d.top)
+	}
+	return mean, nil
+}
+
 func (m *Model) settleAt(kind load.Kind, cores []int, mhz, ambient float64, near At) (At, error) {
 	d, err := m.checkedDemand(kind, cores, ambient)
 	if err != nil {
@@ -156,24 +177,26 @@ func (m *Model) settleAt(kind load.Kind, cores []int, mhz, ambient float64, near
 
 // binOfMean returns the highest bin at which the mean clock of the active cores does not exceed mhz.
 func (m *Model) binOfMean(d *demand, mhz float64) int {
-	mean := func(bin int) float64 {
-		sum := 0.0
-		for c, on := range d.active {
-			if on {
-				sum += m.clockOf(d, c, bin)
-			}
-		}
-		return sum / float64(d.count)
-	}
 	low, high := 0, d.top
 	for low < high {
-		if mid := (low + high + 1) / 2; mean(mid) <= mhz+1e-6 {
+		if mid := (low + high + 1) / 2; m.meanOf(d, mid) <= mhz+1e-6 {
 			low = mid
 		} else {
 			high = mid - 1
 		}
 	}
 	return low
+}
+
+// meanOf returns the mean clock of the active cores at a bin.
+func (m *Model) meanOf(d *demand, bin int) float64 {
+	sum := 0.0
+	for c, on := range d.active {
+		if on {
+			sum += m.clockOf(d, c, bin)
+		}
+	}
+	return sum / float64(max(1, d.count))
 }
 
 func (m *Model) shows(d *demand, s *settled) At {
