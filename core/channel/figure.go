@@ -245,7 +245,7 @@ func (l Leg) turnFigures(channels []Channel, samples Samples) []Figure {
 				f.Mean, f.Low, f.Peak = average(awake), new(slices.Min(awake)), slices.Max(awake)
 			}
 			if l.Scored == nil && g.Key == MeanClock {
-				f.Settled = inTurn(g.Channel, Samples{g.Key: across})
+				f.Settled = l.inTurn(g.Channel, Samples{g.Key: across})
 			}
 		}
 		out = append(out, f)

@@ -55,7 +55,7 @@ func (l Leg) settled(c Channel, samples Samples) *Settled {
 		return nil
 	}
 	if l.Load.OneCore() && (c.Quantity != temperature || c.Key == Temperature) {
-		return inTurn(c, samples)
+		return l.inTurn(c, samples)
 	}
 	most, held := l.Most[c.Key]
 	if !held {
@@ -73,18 +73,41 @@ func (l Leg) settled(c Channel, samples Samples) *Settled {
 	return &Settled{e.Value, e.SD}
 }
 
+// What leakage makes of a one-core load's power, as a share of it for each kelvin: a tenth to a third of it is leakage, which
+// grows by one to two percent; and the standard deviation of that.
+const (
+	leaksPerK   = 0.004
+	leaksPerKSD = 0.002
+)
+
 // inTurn returns what a channel approached under a load that goes from core to core. Each core shows figures of its own, so it is
 // the mean over all turns that counts; the processor's temperature moved meanwhile as that of the coolest core did, which stands
-// by and warms with what they share.
-func inTurn(c Channel, samples Samples) *Settled {
+// by and warms with what they share, and its power with that.
+func (l Leg) inTurn(c Channel, samples Samples) *Settled {
 	own := samples[c.Key]
 	if float64(own[len(own)-1].T-own[0].T) < settle.LeastS*1000 {
 		return nil
 	}
 	mean := average(present(own))
-	if c.Key != Temperature {
+	switch c.Key {
+	case Temperature, PackagePower, WallPower:
+	default:
 		return &Settled{Value: mean}
 	}
+	cools, ok := l.standingBy(samples)
+	switch {
+	case !ok && c.Key == Temperature:
+		return nil
+	case !ok:
+		return &Settled{Value: mean, SD: leaksPerK * mean * enteredRoomC}
+	case c.Key == Temperature:
+		return &Settled{Value: mean + cools.Value, SD: cools.SD}
+	}
+	return &Settled{Value: mean * (1 + leaksPerK*cools.Value), SD: mean * math.Hypot(leaksPerKSD*cools.Value, leaksPerK*cools.SD)}
+}
+
+// standingBy tells by how much the coolest core ends up warmer than it was on average over a leg.
+func (l Leg) standingBy(samples Samples) (Settled, bool) {
 	var cores [][]series.Sample
 	for _, key := range slices.Sorted(maps.Keys(samples)) {
 		if list := samples[key]; Matches(CoreTemperature, key) && len(list) > 0 {
@@ -92,14 +115,17 @@ func inTurn(c Channel, samples Samples) *Settled {
 		}
 	}
 	if len(cores) < 2 {
-		return nil
+		return Settled{}, false
 	}
 	coolest := series.Across(cores, slices.Min[[]float64])
-	e := settle.Of(coolest, c.Quantum, math.Inf(1))
+	e := settle.Turning(coolest, 0, l.heating(samples))
 	if math.IsInf(e.SD, 1) {
-		return nil
+		e = settle.Of(coolest, 0, math.Inf(1))
 	}
-	return &Settled{Value: mean + e.Value - average(present(coolest)), SD: e.SD}
+	if math.IsInf(e.SD, 1) {
+		return Settled{}, false
+	}
+	return Settled{Value: e.Value - average(present(coolest)), SD: e.SD}, true
 }
 
 // heating gathers what drives the temperatures of a leg. Of several fans the one that turned fastest counts.

@@ -13,6 +13,8 @@ import (
 type Heating struct {
 	Power, Fan          []series.Sample
 	AmbientC, AmbientSD float64
+
+	turning bool // power goes up and down all the time, and its mean is what stays
 }
 
 // The temperature of a part stands above the room by what its power makes of it at once, of its mean over some seconds (the
@@ -72,6 +74,17 @@ func Heated(samples []series.Sample, quantum, most float64, by Heating) Estimate
 	return alone
 }
 
+// Turning is Heated for a part that all the time stands by while a load goes from core to core, so that its power never stands
+// still: where the part's temperature goes on average, while the mean power of the leg goes on.
+func Turning(samples []series.Sample, quantum float64, by Heating) Estimate {
+	by.turning = true
+	e, ok := driven(samples, quantum, &by)
+	if !ok {
+		return Estimate{Value: math.NaN(), SD: math.Inf(1), Now: math.NaN()}
+	}
+	return e
+}
+
 // together is by how much the variance of two estimates from one leg exceeds that of two from different ones.
 const together = 1.25
 
@@ -101,8 +114,12 @@ func driven(samples []series.Sample, quantum float64, by *Heating) (e Estimate, 
 		blocks[i].y = v
 	}
 	variance := noiseOf(blocks) + quantum*quantum/24 + 0.01
-	stays, speed := average(power[seconds-heatLastS:]), average(fan[seconds-heatLastS:])
-	e.Now = average(y[seconds-heatLastS:])
+	last := seconds - heatLastS
+	if by.turning {
+		last = 0
+	}
+	stays, speed := average(power[last:]), average(fan[last:])
+	e.Now = average(y[last:])
 
 	var list []candidate
 	for _, baseTau := range baseTausS {
@@ -124,6 +141,10 @@ func driven(samples []series.Sample, quantum float64, by *Heating) (e Estimate, 
 	}
 	value, sd := mix(list, heatShare)
 	left := value - e.Now
+	if by.turning { // the fan goes on as it did
+		e.Value, e.SD = value, math.Sqrt(sd*sd+heatDoubt*heatDoubt*left*left+heatFloorC*heatFloorC)
+		return e, true
+	}
 	e.Value, e.SD = e.Now+taken*left, math.Sqrt(sd*sd+heatDoubt*heatDoubt*left*left+heatFloorC*heatFloorC)
 	return e, true
 }
