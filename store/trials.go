@@ -367,13 +367,15 @@ type HeldLeg struct {
 	Cores   JSON[[]int]            `db:"cores"`
 	Running JSON[[]int]            `db:"running"` // cores that ran under the trim; unknown of trials of earlier versions
 	Figures JSON[[]channel.Figure] `db:"figures"`
+
+	Limiters JSON[map[govern.Limiter]float64] `db:"limiters"` // seconds, as far as the rig told
 }
 
 // HeldLegs lists every leg of a rig, of loads and of sustained yardsticks, that held for at least so many seconds, at full width
 // and not held back to a temperature, oldest first.
 func (s *Store) HeldLegs(ctx context.Context, rig int64, leastS float64) ([]HeldLeg, error) {
 	list := []HeldLeg{}
-	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.load_kind, l.seen_s, l.cores, t.cores AS running, l.figures
+	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.load_kind, l.seen_s, l.cores, t.cores AS running, l.figures, l.limiters
 		FROM legs l JOIN trials t ON t.id = l.trial_id
 		WHERE t.rig_id = ? AND l.yardstick_id IN ('', ?) AND l.seen_s >= ? AND l.width IN ('', 'widest') AND l.target_c = 0
 			AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, yardstick.Sustained, leastS, verdict.Held)

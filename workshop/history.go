@@ -13,6 +13,7 @@ import (
 	"zerokeel/core/channel"
 	"zerokeel/core/compare"
 	"zerokeel/core/forecast"
+	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -144,6 +145,7 @@ func (h *history) measured(ambientC float64) []forecast.Record {
 		r.DeliveredV, r.SD.DeliveredV = l.figure(channel.DeliveredVoltage)
 		r.HottestC, r.SD.HottestC = l.figure(channel.Temperature)
 		r.CoolantC, r.SD.CoolantC = l.figure(channel.Coolant)
+		r.Held = mainLimiter(l.Limiters.V)
 		if math.IsNaN(r.AmbientC) {
 			r.AmbientC = ambientC
 		}
@@ -153,6 +155,26 @@ func (h *history) measured(ambientC float64) []forecast.Record {
 		out[i] = r
 	}
 	return out
+}
+
+// mostly is the share of a leg's time, without that of its boost window, for which what held the clock must have done so to be
+// taken for what held it when it had settled.
+const mostly = 0.6
+
+// mainLimiter returns what held the clock down for most of a leg; empty where that is not known, or it was now this and now that.
+func mainLimiter(seconds map[govern.Limiter]float64) govern.Limiter {
+	total := 0.0
+	for _, by := range govern.Limiters {
+		if by != govern.ShortPower {
+			total += seconds[by]
+		}
+	}
+	for by, s := range seconds {
+		if by != govern.ShortPower && s > mostly*total {
+			return by
+		}
+	}
+	return ""
 }
 
 // legsUnder lists the legs that say how the machine settles under a trim.

@@ -198,10 +198,11 @@ func TestFitLearnsARig(t *testing.T) {
 	if mhz := median(learned.mhz); mhz > 0.01 {
 		t.Errorf("median error of the clock is %.2f %%", 100*mhz)
 	}
-	if share := float64(learned.inside) / float64(learned.figures); share < 0.85 || share > 0.95 {
+	// A rig that follows the models may be better known than feared, not worse; how well intervals fit rigs that do not is
+	// TestPromises' concern.
+	if share := float64(learned.inside) / float64(learned.figures); share < 0.85 {
 		t.Errorf("%.1f %% of the figures lie in their 90 %% interval", 100*share)
 	}
-	// What nothing was measured of may be better than feared, not worse.
 	if share := float64(sheets.inside) / float64(sheets.figures); share < 0.85 {
 		t.Errorf("from the sheets: %.1f %% of the figures lie in their 90 %% interval", 100*share)
 	}

@@ -9,7 +9,6 @@ import (
 	"math"
 	"sync"
 
-	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -71,10 +70,9 @@ func (f *Fit) Forecast(settings trim.Settings, ambientC float64) (*Result, error
 	var under sync.WaitGroup // at once: a page waits for it at every keystroke
 	for i, kind := range Loads {
 		under.Go(func() {
-			s, err := model.SteadyInTurn(kind, ambientC)
-			if err == nil {
-				r.Loads[i] = s
-				r.Spreads[i], err = f.spread(model, nudged, kind, &s)
+			var err error
+			if r.Loads[i], err = model.SteadyInTurn(kind, ambientC); err == nil {
+				r.Spreads[i], err = f.expect(model, &nudged, &r.Loads[i])
 			}
 			if err != nil {
 				failed[i] = fmt.Errorf("forecast %s load: %w", kind, err)
@@ -97,10 +95,10 @@ func (f *Fit) Forecast(settings trim.Settings, ambientC float64) (*Result, error
 	return r, nil
 }
 
-// nudged returns a model for each unknown, moved by half its standard deviation.
-func (f *Fit) nudged(model *machine.Model) ([unknowns]*machine.Model, error) {
-	var out [unknowns]*machine.Model
-	for j := range unknowns {
+// nudged returns a model for each unknown that models know of, moved by half its standard deviation.
+func (f *Fit) nudged(model *machine.Model) ([models]*machine.Model, error) {
+	var out [models]*machine.Model
+	for j := range models {
 		theta := append([]float64(nil), f.Theta...)
 		theta[j] += f.nudge(j)
 		var err error
@@ -112,89 +110,6 @@ func (f *Fit) nudged(model *machine.Model) ([unknowns]*machine.Model, error) {
 }
 
 func (f *Fit) nudge(j int) float64 { return 0.5 * math.Sqrt(f.Cov[j*unknowns+j]) }
-
-// What a figure strays by although the unknowns were known: sensors, and what the models leave out.
-const (
-	floorV   = 0.002
-	floorC   = 0.5
-	floorW   = 0.25
-	floorMHz = 2
-)
-
-// ninety is the half width of a 90 % interval in standard deviations.
-const ninety = 1.645
-
-// loadOf names the load of the unknowns that count for one only.
-var loadOf = map[int]load.Kind{heavyC: load.Heavy, mixedC: load.Mixed, lightC: load.Light, idleC: load.Idle}
-
-// spread carries the uncertainty of the unknowns to the figures. Where a limiter holds the clock, the clock gives way so
-// that the limited figure stays: by the implicit function theorem dMHz/dθ = −(∂q/∂θ)/(∂q/∂MHz) for the limited q.
-func (f *Fit) spread(model *machine.Model, nudged [unknowns]*machine.Model, kind load.Kind, s *machine.State) (Spread, error) {
-	mhz := s.MeanMHz
-	at, err := model.SettleAt(kind, mhz, s.AmbientC, machine.At{})
-	if err != nil {
-		return Spread{}, err
-	}
-	step := model.Bins().StepMHz
-	var slope machine.At // by MHz
-	held := s.Limiter != govern.Ratio && s.Limiter != govern.None && s.Limiter != govern.Voltage
-	if held {
-		below, err := model.SettleAt(kind, mhz-step, s.AmbientC, at)
-		if err != nil {
-			return Spread{}, err
-		}
-		slope = scaled(minus(at, below), 1/math.Max(1, at.MHz-below.MHz))
-	}
-	limited := func(a machine.At) float64 {
-		switch s.Limiter {
-		case govern.Temperature:
-			return a.HottestC
-		case govern.PeakCurrent, govern.SustainedCurrent:
-			return a.Amps
-		}
-		return a.PackageW
-	}
-	var by [unknowns]machine.At
-	for j := range unknowns {
-		if of, one := loadOf[j]; one && of != kind {
-			continue
-		}
-		moved, err := nudged[j].SettleAt(kind, mhz, s.AmbientC, at)
-		if err != nil {
-			return Spread{}, err
-		}
-		by[j] = scaled(minus(moved, at), 1/f.nudge(j))
-		by[j].MHz = 0
-		if q := limited(slope); held && q > 0 {
-			give := -limited(by[j]) / q
-			by[j] = plus(by[j], scaled(slope, give))
-			by[j].MHz = give
-		}
-	}
-	variance := func(of func(machine.At) float64) float64 {
-		sum := 0.0
-		for i := range unknowns {
-			for j := range unknowns {
-				sum += of(by[i]) * f.Cov[i*unknowns+j] * of(by[j])
-			}
-		}
-		return math.Max(0, sum)
-	}
-	// A held clock stands anywhere in its bin.
-	bin := 0.0
-	if held {
-		bin = step / math.Sqrt(6)
-	}
-	half := func(variance, slope, floor float64) float64 {
-		return ninety * math.Sqrt(variance+slope*slope*bin*bin+floor*floor*f.Stray*f.Stray)
-	}
-	return Spread{
-		MHz:      half(variance(func(a machine.At) float64 { return a.MHz }), 1, floorMHz),
-		PackageW: half(variance(func(a machine.At) float64 { return a.PackageW }), slope.PackageW, floorW),
-		Volts:    half(variance(func(a machine.At) float64 { return a.DeliveredV }), slope.DeliveredV, floorV),
-		HottestC: half(variance(func(a machine.At) float64 { return a.HottestC }), slope.HottestC, floorC),
-	}, nil
-}
 
 // The figures of two states, added, subtracted and scaled.
 
