@@ -273,7 +273,7 @@ func TestForecastLearnsFromTrials(t *testing.T) {
 	}
 	for i, m := range out.Measured {
 		f := out.Forecast.Loads[i]
-		if c := math.Abs(f.HottestC - *m.HottestC); c > 2 {
+		if c := math.Abs(f.HottestC - *m.HottestC); c > 1.5 {
 			t.Errorf("%s: %.1f °C forecast, %.1f °C measured", m.Load, f.HottestC, *m.HottestC)
 		}
 		if mv := 1000 * math.Abs(f.DeliveredV-*m.DeliveredV); mv > 8 {

@@ -76,7 +76,7 @@ func (s *Store) AddScores(ctx context.Context, rig int64, list []Score, fresh []
 			}
 			added += int(n)
 		}
-		return nil
+		return tx.revise(ctx, rig)
 	})
 	return added, known(err, "store scores of rig %d", rig)
 }
@@ -93,7 +93,10 @@ func (s *Store) DropScore(ctx context.Context, rig, id int64) error {
 			return sql.ErrNoRows
 		}
 		_, err = tx.ExecContext(ctx, `DELETE FROM yardsticks WHERE NOT EXISTS (SELECT 1 FROM scores WHERE yardstick_id = yardsticks.id)`)
-		return err
+		if err != nil {
+			return err
+		}
+		return tx.revise(ctx, rig)
 	})
 	return known(err, "remove score %d", id)
 }

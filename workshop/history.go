@@ -157,6 +157,39 @@ func (h *history) measured(ambientC float64) []forecast.Record {
 	return out
 }
 
+// scored sums up a rig's own scores, those that count, by yardstick and trim, oldest first; where ambient was not measured it was
+// ambientC.
+func (h *history) scored(list []store.Score, ambientC float64) []forecast.Scored {
+	type under struct {
+		yardstick string
+		trim      int64
+	}
+	var out []forecast.Scored
+	at := map[under]int{}
+	for _, s := range list {
+		t := h.fixed(s.TrimID)
+		if t == nil || s.Spoilt != "" || !slices.Contains(forecast.Yardsticks, s.Yardstick) {
+			continue
+		}
+		room := ambientC
+		for _, f := range s.Figures.V {
+			if f.Key == channel.Ambient {
+				room = f.Mean
+			}
+		}
+		i, known := at[under{s.Yardstick, s.TrimID}]
+		if !known {
+			i = len(out)
+			at[under{s.Yardstick, s.TrimID}] = i
+			out = append(out, forecast.Scored{Yardstick: s.Yardstick, Settings: t.Settings.V})
+		}
+		o := &out[i]
+		n := float64(o.Runs)
+		o.Mean, o.AmbientC, o.Runs = (n*o.Mean+s.Value)/(n+1), (n*o.AmbientC+room)/(n+1), o.Runs+1
+	}
+	return out
+}
+
 // mostly is the share of a leg's time, without that of its boost window, for which what held the clock must have done so to be
 // taken for what held it when it had settled.
 const mostly = 0.6
@@ -359,6 +392,11 @@ func (w *Workshop) knownOf(ctx context.Context, r *store.Rig, set *part.Set) (*r
 			w.log.Warn("the records of a rig cannot be fitted; its forecasts rest on the part sheets", "rig", r.Name, "error", err)
 			fit = forecast.Prior(set)
 		}
+		scores, err := w.store.Scores(ctx, r.ID)
+		if err != nil {
+			return nil, err
+		}
+		fit.Learn(h.scored(scores, r.AmbientC))
 		out := know(h, fit, set)
 		w.known.rigs.Add(key, out)
 		return out, nil

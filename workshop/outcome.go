@@ -17,7 +17,7 @@ type MeasuredLoad struct {
 	MeanMHz, PackageW, DeliveredV, HottestC, AmbientC float64
 }
 
-// Outcome is what was forecast of a trim, and what was measured under it.
+// Outcome is what was forecast of a trim, each load in the room in which it was then measured, and what was measured under it.
 type Outcome struct {
 	Forecast *forecast.Result
 	Measured []MeasuredLoad
@@ -40,6 +40,7 @@ func (w *Workshop) Outcome(ctx context.Context, id int64) (*Outcome, error) {
 	if err != nil {
 		return nil, err
 	}
+	rooms := map[load.Kind]float64{}
 	for _, kind := range []load.Kind{load.Heavy, load.Mixed, load.Light, load.Idle} {
 		m := MeasuredLoad{Load: kind}
 		figures := map[string][]float64{}
@@ -62,6 +63,10 @@ func (w *Workshop) Outcome(ctx context.Context, id int64) (*Outcome, error) {
 			averageOf(figures[channel.DeliveredVoltage])
 		m.HottestC, m.AmbientC = averageOf(figures[channel.Temperature]), averageOf(figures[channel.Ambient])
 		out.Measured = append(out.Measured, m)
+		rooms[kind] = m.AmbientC
+	}
+	if out.Forecast != nil {
+		out.Forecast = out.Forecast.In(rooms)
 	}
 	return out, nil
 }

@@ -21,12 +21,14 @@ type outlook struct {
 }
 
 // expect turns where the models settle under a load into what will be read there: corrected by how like figures strayed in the
-// records, and by what sensors add. It returns half the width of the 90 % intervals.
-func (f *Fit) expect(model *machine.Model, nudged *[models]*machine.Model, s *machine.State) (Spread, error) {
+// records, and by what sensors add.
+func (f *Fit) expect(model *machine.Model, nudged *[models]*machine.Model, v *viewed) error {
+	s := &v.state
 	o, err := f.outlook(model, nudged, s)
 	if err != nil {
-		return Spread{}, err
+		return err
 	}
+	v.at, v.modelMHz, v.topMHz, v.byUnknown = o.place, o.at.MHz, o.top, o.by
 	clock := o.clock(s.Limiter)
 	moved := clock.mhz - o.at.MHz
 	spread := Spread{MHz: clock.half}
@@ -66,7 +68,8 @@ func (f *Fit) expect(model *machine.Model, nudged *[models]*machine.Model, s *ma
 		*one.half = ninety * math.Sqrt(f.variance(&slope)+(variance+byClock*byClock)*f.Stray*f.Stray)
 	}
 	o.write(s, clock.mhz, seen)
-	return spread, nil
+	v.spread = spread
+	return nil
 }
 
 // limits reports whether a limiter holds a figure itself.

@@ -52,6 +52,7 @@ type Fit struct {
 	Stray   float64   `json:"stray"`  // standard deviation of a figure about the models, against that assumed of sensors
 	set     *part.Set
 	known   map[group]*known
+	scales  map[string]*scales // by yardstick
 }
 
 // Prior returns what the part sheets alone say.

@@ -7,26 +7,26 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"sync"
 
+	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
-	"zerokeel/core/throughput"
 	"zerokeel/core/trim"
 )
 
 // Loads lists the loads that are forecast, the heaviest first.
 var Loads = []load.Kind{load.Heavy, load.Mixed, load.Light, load.Idle}
 
-// Result is a forecast: the settled machine under each of Loads, and the yardsticks' points.
+// Result is a forecast: the settled machine under each of Loads, and the scores of Yardsticks.
 type Result struct {
-	AmbientC   float64         `json:"ambientC"`
-	Records    int             `json:"records"` // of this rig that it rests on; 0 is the part sheets alone
-	Loads      []machine.State `json:"loads"`
-	Spreads    []Spread        `json:"spreads"` // of each of Loads
-	AllCore    float64         `json:"allCore"`
-	SingleCore float64         `json:"singleCore"`
+	AmbientC float64         `json:"ambientC"`
+	Records  int             `json:"records"` // of this rig that it rests on; 0 is the part sheets alone
+	Loads    []machine.State `json:"loads"`
+	Spreads  []Spread        `json:"spreads"` // of each of Loads
+	Scores   []Score         `json:"scores"`  // of each of Yardsticks
 }
 
 // Spread is the half width of the 90 % interval of a load's figures.
@@ -47,6 +47,26 @@ func (r *Result) Load(kind load.Kind) (machine.State, bool) {
 	return machine.State{}, false
 }
 
+// In returns the forecast as it would have been in other rooms, in °C by load, as long as these differ by a few degrees: what stands
+// above its room moves with it, but for a figure that a limit holds.
+func (r *Result) In(rooms map[load.Kind]float64) *Result {
+	out := *r
+	out.Loads = slices.Clone(r.Loads)
+	for i := range out.Loads {
+		s := &out.Loads[i]
+		room, known := rooms[s.Load]
+		if !known || math.IsNaN(room) {
+			continue
+		}
+		warmer := room - s.AmbientC
+		s.AmbientC, s.CoolantC, s.VRMC = room, s.CoolantC+warmer, s.VRMC+warmer
+		if s.Limiter != govern.Temperature {
+			s.HottestC, s.DieC = s.HottestC+warmer, s.DieC+warmer
+		}
+	}
+	return &out
+}
+
 // FromSheets forecasts a trim from part sheets at an ambient temperature in °C. The error is a invalid.List when
 // the board does not take the settings.
 func FromSheets(set *part.Set, settings trim.Settings, ambientC float64) (*Result, error) {
@@ -56,23 +76,56 @@ func FromSheets(set *part.Set, settings trim.Settings, ambientC float64) (*Resul
 // Forecast forecasts a trim at an ambient temperature in °C. The error is a invalid.List when the board does not take the
 // settings.
 func (f *Fit) Forecast(settings trim.Settings, ambientC float64) (*Result, error) {
+	v, err := f.view(settings, ambientC)
+	if err != nil {
+		return nil, err
+	}
+	r := &Result{AmbientC: ambientC, Records: f.Records}
+	for i := range v.loads {
+		r.Loads, r.Spreads = append(r.Loads, v.loads[i].state), append(r.Spreads, v.loads[i].spread)
+	}
+	if r.Scores, err = f.scores(v); err != nil {
+		return nil, err
+	}
+	return r, nil
+}
+
+// view is what a fit makes of a trim under every load.
+type view struct {
+	model    *machine.Model
+	ambientC float64
+	loads    []viewed // as Loads
+}
+
+// viewed is what is expected of one load, and what the models alone say of its clock.
+type viewed struct {
+	state            machine.State
+	spread           Spread
+	at               place
+	modelMHz, topMHz float64
+	byUnknown        [unknowns]machine.At
+}
+
+func (v *view) of(kind load.Kind) *viewed { return &v.loads[slices.Index(Loads, kind)] }
+
+func (f *Fit) view(settings trim.Settings, ambientC float64) (*view, error) {
 	model, err := f.Model(settings)
 	if err != nil {
 		return nil, err
 	}
-	tuning := model.Tuning()
 	nudged, err := f.nudged(model)
 	if err != nil {
 		return nil, fmt.Errorf("forecast: %w", err)
 	}
-	r := &Result{AmbientC: ambientC, Records: f.Records, Loads: make([]machine.State, len(Loads)), Spreads: make([]Spread, len(Loads))}
+	v := &view{model: model, ambientC: ambientC, loads: make([]viewed, len(Loads))}
 	failed := make([]error, len(Loads))
 	var under sync.WaitGroup // at once: a page waits for it at every keystroke
 	for i, kind := range Loads {
 		under.Go(func() {
 			var err error
-			if r.Loads[i], err = model.SteadyInTurn(kind, ambientC); err == nil {
-				r.Spreads[i], err = f.expect(model, &nudged, &r.Loads[i])
+			one := &v.loads[i]
+			if one.state, err = model.SteadyInTurn(kind, ambientC); err == nil {
+				err = f.expect(model, &nudged, one)
 			}
 			if err != nil {
 				failed[i] = fmt.Errorf("forecast %s load: %w", kind, err)
@@ -80,19 +133,7 @@ func (f *Fit) Forecast(settings trim.Settings, ambientC float64) (*Result, error
 		})
 	}
 	under.Wait()
-	if err := errors.Join(failed...); err != nil {
-		return nil, err
-	}
-	for i, kind := range Loads {
-		s := r.Loads[i]
-		switch kind {
-		case load.Heavy:
-			r.AllCore = throughput.AllCore(f.set.Processor, effective(s), tuning.SMT, &tuning.Memory)
-		case load.Light:
-			r.SingleCore = throughput.SingleCore(f.set.Processor, effective(s), &tuning.Memory)
-		}
-	}
-	return r, nil
+	return v, errors.Join(failed...)
 }
 
 // nudged returns a model for each unknown that models know of, moved by half its standard deviation.

@@ -9,6 +9,7 @@ import (
 	"zerokeel/core/part"
 	"zerokeel/core/part/parttest"
 	"zerokeel/core/trim"
+	"zerokeel/core/yardstick"
 )
 
 func TestForecastAnswersWhatWillChange(t *testing.T) {
@@ -33,11 +34,17 @@ func TestForecastAnswersWhatWillChange(t *testing.T) {
 	if _, ok := stock.Load(load.Transition); ok {
 		t.Error("a load without a steady state was forecast")
 	}
-	if loss := 1 - trimmed.AllCore/stock.AllCore; loss > 0.06 {
-		t.Errorf("50 W less cost %.1f %% of all-core points, want little", 100*loss)
-	}
-	if math.Abs(trimmed.SingleCore/stock.SingleCore-1) > 1e-9 {
-		t.Error("a power limit changed the single-core points")
+	for i, id := range forecast.Yardsticks {
+		before, after := stock.Scores[i], trimmed.Scores[i]
+		if before.Yardstick != id || !(before.Value > 0) || !(before.Half > 0) {
+			t.Errorf("%s is forecast as %+v", id, before)
+		}
+		switch loss := 1 - after.Value/before.Value; {
+		case id == yardstick.Sustained && !(loss > 0 && loss < 0.06):
+			t.Errorf("50 W less cost %.1f %% of sustained all-core points, want little", 100*loss)
+		case id == "single-core" && math.Abs(loss) > 1e-9:
+			t.Error("a power limit changed the single-core points")
+		}
 	}
 	if _, err := forecast.FromSheets(set, trim.Settings{"curve.all": part.Number(-99)}, 24); err == nil {
 		t.Error("settings that the board does not take were forecast")

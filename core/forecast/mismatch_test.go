@@ -322,6 +322,9 @@ func (p promises) String() string {
 	return b.String()
 }
 
+// scoredBy lists the yardsticks whose scores are forecast.
+var scoredBy = []string{yardstick.Burst, yardstick.Sustained, "single-core"}
+
 // promised fits rigs that are unlike the models to three ladders each, and forecasts two trims that they have not seen.
 func promised(t testing.TB, rigs int) promises {
 	t.Helper()
@@ -337,18 +340,36 @@ func promised(t testing.TB, rigs int) promises {
 			}
 		}
 		var records []forecast.Record
+		var scored []forecast.Scored
 		for k, s := range learnt {
 			records = append(records, u.ladder(t, s, 20+5*r.Float64(), k != 1)...)
+			if k == 1 {
+				continue // nobody takes every yardstick under every trim
+			}
+			for _, id := range scoredBy {
+				one := forecast.Scored{Yardstick: id, Settings: s, AmbientC: u.roomC, Runs: 3}
+				for range one.Runs {
+					one.Mean += u.takes(id) / float64(one.Runs)
+				}
+				scored = append(scored, one)
+			}
 		}
 		fit, err := forecast.FitRecords(u.sheets, records)
 		if err != nil {
 			t.Fatalf("%d %s: %v", i, name, err)
 		}
+		fit.Learn(scored)
 		for _, s := range held[:2] {
 			u.fit(t, s, 20+5*r.Float64())
 			f, err := fit.Forecast(s, u.roomC)
 			if err != nil {
 				t.Fatal(err)
+			}
+			for k, id := range forecast.Yardsticks {
+				if slices.Contains(scoredBy, id) {
+					truth, x := u.takes(id), f.Scores[k]
+					out.add("score", load.Kind(id), x.Value-truth, x.Half, truth/100)
+				}
 			}
 			for k, kind := range forecast.Loads {
 				truth := u.settles(kind)
@@ -373,7 +394,7 @@ func TestPromises(t *testing.T) {
 	for _, row := range []struct {
 		figure string
 		most   float64
-	}{{"power", 2.5}, {"heat", 2}, {"volts", 7}, {"clock", 1.5}} {
+	}{{"power", 2.5}, {"heat", 2}, {"volts", 7}, {"clock", 1.5}, {"score", 2}} {
 		if k := p.of(row.figure); median(k.off) > row.most {
 			t.Errorf("%s: median %.2f off", row.figure, median(k.off))
 		}

@@ -1097,6 +1097,7 @@ type MeasuredLoad struct {
 
 // Outcome defines model for Outcome.
 type Outcome struct {
+	// Forecast each load in the room in which it was measured
 	Forecast *Forecast      `json:"forecast"`
 	Measured []MeasuredLoad `json:"measured"`
 }

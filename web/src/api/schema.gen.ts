@@ -1316,8 +1316,15 @@ export interface components {
                 hottestC: number;
             }[];
             loads: components["schemas"]["MachineState"][];
-            allCore: number;
-            singleCore: number;
+            /** @description of yardsticks, as a run from rest takes them; null in forecasts of earlier versions */
+            scores: {
+                yardstick: string;
+                value: number;
+                /** @description half the width of the 90 % interval */
+                half: number;
+                /** @description of this rig whose scores it is scaled to; 0 is the part sheets alone */
+                trims: number;
+            }[] | null;
         };
         MachineState: {
             load: string;
@@ -1456,6 +1463,7 @@ export interface components {
             }[];
         };
         Outcome: {
+            /** @description each load in the room in which it was measured */
             forecast: components["schemas"]["Forecast"] | null;
             measured: components["schemas"]["MeasuredLoad"][];
         };

@@ -1,6 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import type { Check, Schemas, Settings } from '../../api/client';
+import { yardsticksQuery } from '../../api/queries';
 import { Section } from '../../ui/elements';
-import { loadNames, num, signed } from '../../ui/format';
+import { decimalsOf, loadNames, num, signed } from '../../ui/format';
 
 type State = Schemas['MachineState'];
 
@@ -25,10 +27,7 @@ export function ForecastDock({ check }: { check: Check }) {
           />
         ))}
         <p className="mt-1 text-[12px] text-soft">± holds nine times of ten.</p>
-        <div className="row-rule mt-1 border-t border-line pt-1">
-          <Points label="All-core, sustained" now={f.allCore} before={before?.allCore} />
-          <Points label="Single-core" now={f.singleCore} before={before?.singleCore} />
-        </div>
+        <ScoreRows scores={f.scores ?? []} before={before?.scores ?? []} />
       </div>
     </Section>
   );
@@ -98,15 +97,43 @@ function Cell({
   );
 }
 
-function Points({ label, now, before }: { label: string; now: number; before?: number }) {
-  const percent = before ? (100 * (now - before)) / before : 0;
+type Scores = NonNullable<Schemas['Forecast']['scores']>;
+
+/** What the yardsticks are expected to say, with what that differs by from the parent. */
+function ScoreRows({ scores, before }: { scores: Scores; before: Scores }) {
+  const yardsticks = useQuery(yardsticksQuery).data;
   return (
-    <p className="flex justify-between py-0.5">
-      <span>{label}</span>
-      <span className="num">
-        {num(now)} pt {Math.abs(percent) >= 0.05 && <span className="text-soft">{signed(percent, 1)} %</span>}
-      </span>
-    </p>
+    <table className="mt-1 w-full border-t border-line text-[12.5px]" data-scores="">
+      <tbody>
+        {scores.map((s) => {
+          const of = yardsticks?.find((y) => y.id === s.yardstick);
+          const was = before.find((b) => b.yardstick === s.yardstick)?.value;
+          const percent = was ? (100 * (s.value - was)) / was : 0;
+          const decimals = decimalsOf(of?.unit ?? '');
+          return (
+            <tr
+              key={s.yardstick}
+              title={
+                s.trims > 0
+                  ? `scaled to scores of ${s.trims} trims of this rig`
+                  : 'from part sheets: never measured here'
+              }
+            >
+              <td>{(of?.name ?? s.yardstick).replace(/ throughput$/, '')}</td>
+              <td className="num pl-2 text-right whitespace-nowrap text-soft">
+                {Math.abs(percent) >= 0.05 && `${signed(percent, 1)} %`}
+              </td>
+              <td className="num pl-2 text-right whitespace-nowrap">
+                {num(s.value, decimals)}{' '}
+                <span className="text-soft">
+                  {of?.unit} ± {num(s.half, decimals)}
+                </span>
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
   );
 }
 
@@ -114,7 +141,7 @@ function Points({ label, now, before }: { label: string; now: number; before?: n
 export function OutcomeDock({ outcome }: { outcome: Schemas['Outcome'] }) {
   const f = outcome.forecast;
   return (
-    <Section title="Forecast and measured" note={f ? `${num(f.ambientC, 1)} °C room` : undefined}>
+    <Section title="Forecast and measured">
       <div className="border border-line px-2 py-1" data-outcome="">
         {outcome.measured.map((m) => {
           const i = f ? f.loads.findIndex((l) => l.load === m.load) : -1;
@@ -152,7 +179,9 @@ export function OutcomeDock({ outcome }: { outcome: Schemas['Outcome'] }) {
             </div>
           );
         })}
-        <p className="mt-1 text-[12.5px] text-soft">Above: measured. Hatched: forecast when the trim was made.</p>
+        <p className="mt-1 text-[12.5px] text-soft">
+          Above: measured. Hatched: forecast when the trim was made, in the room as it then was.
+        </p>
       </div>
     </Section>
   );
