@@ -55,7 +55,7 @@ func TestJourneyToAProvenChange(t *testing.T) {
 	p.see("nav[aria-label='Course of trims'] button[aria-label*='in force']", "T4")
 }
 
-// TestJourneyTooDeep: a trim that is too deep fails, the core is named, and one click goes back to the last proven.
+// TestJourneyTooDeep: a trim that is too deep fails, the core is named, and one click goes back to the nearest that held.
 func TestJourneyTooDeep(t *testing.T) {
 	p := open(t, "/rig/1/trim/4/new")
 	p.fill(`[aria-label="Curve offset, all cores"]`, "-22")
@@ -67,7 +67,7 @@ func TestJourneyTooDeep(t *testing.T) {
 	p.click("button", "Prove it")
 	p.click("button", "Start trial")
 	p.see("[data-verdict]", "core 5")
-	p.see("aside", "last proven trim")
+	p.see("aside", "the nearest that stands as")
 	p.click("aside button", "Back to T")
 	p.see("[data-fitting='in force']", "Every setting reads back as asked")
 }

@@ -54,13 +54,13 @@ func send(t testing.TB, method, path string, in, out any) {
 	}
 }
 
-// TestIncidentLowersAProvenTrim: a fault of daily use, entered on the log's sheet, takes the trim its standing, and a watch
+// TestIncidentLowersATrim: a fault of daily use, entered on the log's sheet, takes the trim its standing, and a watch
 // is set beside it.
 func TestIncidentLowersAProvenTrim(t *testing.T) {
 	const dunlin = 5
 	p := open(t, fmt.Sprintf("/rig/%d/log", dunlin))
 	p.see("[data-log] li", "Trial")
-	p.see("nav[aria-label=Fleet] a[aria-current=true]", "proven")
+	p.see("nav[aria-label=Fleet] a[aria-current=true]", "tried")
 	p.fill("textarea[aria-label='In what']", "froze while a document was opened")
 	p.click("button", "Hold against")
 	p.see("[data-kind=incident]", "froze while a document was opened")

@@ -7,8 +7,8 @@ import (
 	"fmt"
 
 	"zerokeel/core/invalid"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
-	"zerokeel/core/verdict"
 	"zerokeel/firmware"
 	"zerokeel/store"
 )
@@ -178,9 +178,9 @@ func (r *Runner) trimWith(ctx context.Context, rig *store.Rig, settings trim.Set
 
 // saveFitting stores a step of a fitting. A trim with which the machine did not come up has failed.
 func (r *Runner) saveFitting(ctx context.Context, lease *store.Lease, f *store.Fitting, inForce sql.NullInt64) error {
-	var stood *verdict.Stood
+	var stood *proof.Stood
 	if f.State == store.FitNoPost {
-		s := verdict.NoPostStood()
+		s := proof.NoPostStood()
 		stood = &s
 	}
 	return r.store.SaveFitting(ctx, lease, f, inForce, stood)

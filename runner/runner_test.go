@@ -16,6 +16,7 @@ import (
 
 	"zerokeel/core/channel"
 	"zerokeel/core/part"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/demo/rigs"
@@ -282,9 +283,9 @@ func TestTrialVerdictsFromSilenceAndBoard(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			want := verdict.Fitted // of what held too: one regime proves nothing of the others
+			want := proof.Fitted // of what held too: one regime proves nothing of the others
 			if row.want.Failed() {
-				want = verdict.Failed
+				want = proof.Failed
 			}
 			if stands.Standing != want {
 				t.Errorf("the trim stands %s, want %s", stands.Standing, want)

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"time"
 
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/core/yardstick"
@@ -242,7 +243,7 @@ func (r *Runner) endTrial(ctx context.Context, lease *store.Lease, t *store.Tria
 			t.State, t.BootAtEnd = store.TrialRecovering, last.BootID
 		}
 	}
-	return r.store.EndTrial(ctx, lease, t, verdict.Stand)
+	return r.store.EndTrial(ctx, lease, t, proof.Stand)
 }
 
 func lastOrdered(legs []store.Leg) *store.Leg {

@@ -48,7 +48,7 @@ func full(b *testing.B, bench *servertest.Bench, dsn, standin string, rigs, trim
 		args []any
 	}{
 		{fmt.Sprintf(`INSERT INTO trims (rig_id, number, parent_id, name, reason, settings, standing, core, created_at, notes)
-			SELECT t.rig_id, s.seq, t.id, CONCAT('step ', s.seq), '', JSON_SET(t.settings, '$."curve.all"', -(s.seq %% 20)), 'proven', -1,
+			SELECT t.rig_id, s.seq, t.id, CONCAT('step ', s.seq), '', JSON_SET(t.settings, '$."curve.all"', -(s.seq %% 20)), 'tried', -1,
 			t.created_at, '' FROM trims t, seq_1_to_%d s WHERE t.number = 0`, trims), nil},
 		{fmt.Sprintf(`INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, acted_at, result, started_at, created_at, ended_at)
 			SELECT t.rig_id, t.id, s.seq, 'proof', 'proof', 'ended', t.created_at, ?, t.created_at, t.created_at, t.created_at

@@ -3,7 +3,6 @@ package server_test
 import (
 	"fmt"
 	"os"
-	"slices"
 	"testing"
 
 	"zerokeel/core/part"
@@ -50,10 +49,14 @@ func TestFromStockToAProvenChange(t *testing.T) {
 	if trial.Verdict != "held" || trial.Legs[0].Limiters["sustained power"] < 0.5 {
 		t.Fatalf("proof of T1: %+v", trial)
 	}
-	if got := rig.Trims()[1]; got.Standing != "fitted" || !slices.Equal(got.Untried, []string{"idle"}) {
+	got := rig.Trims()[1]
+	if got.Standing != "fitted" || got.Proof == nil || got.Proof.Next != "tried" || got.Proof.Lacks != "60 s of idling" {
 		t.Errorf("without having been tried at idle: %+v", got)
 	}
-	rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("idle", 60)}}).Id)
+	missing := rig.Ended(rig.Start(api.StartTrialRequest{Ladder: ptr("missing")}).Id)
+	if len(missing.Legs) != 1 || missing.Legs[0].Load != "idle" || missing.Name != "What is missing to tried" {
+		t.Errorf("what was missing: %+v", missing)
+	}
 	if trial := rig.Ended(rig.Start(score).Id); trial.Verdict != "held" {
 		t.Fatalf("scores of T1: %+v", trial)
 	}
@@ -84,7 +87,7 @@ func TestFromStockToAProvenChange(t *testing.T) {
 			t.Errorf("leg %d: %d channels of %d points", i, len(telemetry.Channels), len(telemetry.Channels[0].T))
 		}
 	}
-	if got := rig.Trims()[1]; got.Standing != "proven" || !got.InForce || got.Points == nil {
+	if got := rig.Trims()[1]; got.Standing != "tried" || !got.InForce || got.Points == nil || got.Proof.Next != "held" {
 		t.Errorf("T1 at the end: %+v", got)
 	}
 }

@@ -32,7 +32,7 @@ func TestFreezeAtChangesIsFoundByTheStandardLadder(t *testing.T) {
 	}
 	standard := "standard"
 	trial := rig.Ended(rig.Start(api.StartTrialRequest{Ladder: &standard}).Id)
-	if trial.Name != "Standard, 1 h" || len(trial.Legs) != 9 || trial.Verdict == "held" || trial.Verdict == "void" {
+	if trial.Name != "Standard, 3 h" || len(trial.Legs) != 9 || trial.Verdict == "held" || trial.Verdict == "void" {
 		t.Fatalf("%q of %d legs: %s: %s", trial.Name, len(trial.Legs), trial.Verdict, trial.Why)
 	}
 	for _, l := range trial.Legs {
@@ -80,8 +80,8 @@ func TestGoingOnAfterAFault(t *testing.T) {
 	}
 }
 
-// TestCrashInDailyUseIsHeldAgainstTheTrim: a rig that came back without a shutdown tells so once; its proven trim is
-// proven no longer. A crash in the middle of a leg is the trial's.
+// TestCrashInDailyUseIsHeldAgainstTheTrim: a rig that came back without a shutdown tells so once; what its trim
+// stood no longer counts. A crash in the middle of a leg is the trial's.
 func TestCrashInDailyUseIsHeldAgainstTheTrim(t *testing.T) {
 	f := servertest.Start(t).AddFake("Fake", nil)
 	standing := func() string {
@@ -94,7 +94,7 @@ func TestCrashInDailyUseIsHeldAgainstTheTrim(t *testing.T) {
 		f.Call("GET", fmt.Sprintf("/api/rigs/%d/incidents", f.ID), nil, 200, &list)
 		return list
 	}
-	if f.Prove(60); standing() != "proven" {
+	if f.Prove(60); standing() != "tried" {
 		t.Fatalf("after a proof that held: %s", standing())
 	}
 	crash := &link.Crash{BootID: "boot-1", SeenAt: 1_800_000_900_000, Words: "Kernel panic - not syncing"}

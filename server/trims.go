@@ -62,11 +62,21 @@ func apiTrim(t *workshop.Trim) api.Trim {
 	out := api.Trim{
 		Id: t.ID, Rig: t.RigID, Number: t.Number, Name: t.Name, Reason: t.Reason, Settings: t.Settings.V, Changes: nonNil(t.Changes),
 		Standing: api.TrimStanding(t.Standing), InForce: t.InForce, Notes: t.Notes, Profile: api.TrimProfile(t.Profile), CreatedAt: t.CreatedAt,
-		Verdict: string(t.Verdict), Core: t.Core, Summary: t.Summary, Untried: texts(t.Untried.V), Points: t.Points,
+		Verdict: string(t.Verdict), Core: t.Core, Summary: t.Summary, Points: t.Points,
 		Parent: id(t.ParentID.Int64), Next: texts(t.Next), BackTo: id(t.BackTo),
 	}
 	if out.Settings == nil {
 		out.Settings = trim.Settings{}
+	}
+	if p := t.Proof; p != nil {
+		out.Proof = &api.TrimProof{SumS: p.SumS, Says: nonNil(p.Says), Stands: p.Stands, Next: string(p.Next), Lacks: p.Lacks, TakesS: p.TakesS}
+		for _, e := range p.Exposed {
+			out.Proof.Exposed = append(out.Proof.Exposed, api.Exposed{Regime: string(e.Regime), LeastS: e.LeastS})
+		}
+		for _, m := range p.Missing {
+			out.Proof.Missing = append(out.Proof.Missing, api.Missing{Regime: string(m.Regime), PerS: m.PerS, TakesS: m.TakesS})
+		}
+		out.Proof.Exposed, out.Proof.Missing = nonNil(out.Proof.Exposed), nonNil(out.Proof.Missing)
 	}
 	if t.FittedAt.Valid {
 		out.FittedAt = &t.FittedAt.Time

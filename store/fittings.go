@@ -5,8 +5,8 @@ import (
 	"database/sql"
 	"time"
 
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
-	"zerokeel/core/verdict"
 )
 
 // FittingState is where a fitting stands. Each is stored before what it names is done.
@@ -122,7 +122,7 @@ func claim(ctx context.Context, tx *txn, rig int64) error {
 // follows from it: inForce is that trim, or not valid where the readback matches none. stood is how its trim stands
 // from then on; nil leaves that as it is. It is ErrMoved when the fitting was stepped meanwhile, and ErrNotHeld when another
 // process holds the lease; a person's step needs none.
-func (s *Store) SaveFitting(ctx context.Context, lease *Lease, f *Fitting, inForce sql.NullInt64, stood *verdict.Stood) error {
+func (s *Store) SaveFitting(ctx context.Context, lease *Lease, f *Fitting, inForce sql.NullInt64, stood *proof.Stood) error {
 	f.ActedAt = time.Now().UTC().Truncate(time.Microsecond)
 	err := s.within(ctx, func(tx *txn) error {
 		if err := tx.hold(ctx, lease); err != nil {

@@ -5,7 +5,7 @@ import (
 	"database/sql"
 	"time"
 
-	"zerokeel/core/verdict"
+	"zerokeel/core/proof"
 )
 
 // Incident is a fault seen in daily use, held against the trim then in force.
@@ -20,8 +20,8 @@ type Incident struct {
 	BootID sql.NullString `db:"boot_id"` // start of the machine that it ended, where the rig noticed it itself
 }
 
-// AddIncident stores an incident; a proven trim counts as fitted only from then on. It is ErrTaken when the rig told of the
-// same one before.
+// AddIncident stores an incident; from then on the trim counts as fitted only, whatever it held before. It is ErrTaken when the
+// rig told of the same one before.
 func (s *Store) AddIncident(ctx context.Context, i *Incident) error {
 	if i.CreatedAt.IsZero() {
 		i.CreatedAt = time.Now()
@@ -37,8 +37,8 @@ func (s *Store) AddIncident(ctx context.Context, i *Incident) error {
 			return err
 		}
 		tx.tell(TopicTrim, i.RigID, i.TrimID)
-		if _, err = tx.ExecContext(ctx, `UPDATE trims SET standing = ? WHERE id = ? AND standing = ?`, verdict.Fitted, i.TrimID,
-			verdict.Proven); err != nil {
+		if _, err = tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict_s = 0, proof = NULL WHERE id = ? AND standing IN (?, ?, ?)`,
+			proof.Fitted, i.TrimID, proof.Tried, proof.Held, proof.Proven); err != nil {
 			return err
 		}
 		return tx.revise(ctx, i.RigID)

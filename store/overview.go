@@ -6,24 +6,24 @@ import (
 	"fmt"
 
 	"zerokeel/core/part"
-	"zerokeel/core/verdict"
+	"zerokeel/core/proof"
 	"zerokeel/core/watch"
 )
 
 // Overview is what a glance at rigs needs, read in as many queries whatever their number.
 type Overview struct {
 	Rigs     []Rig
-	Standing map[int64]verdict.Standing // by rig, of its trim in force
-	Sets     map[int64]*part.Set        // by rig, of those whose parts are all known
-	Fitting  map[int64]bool             // by rig: a fitting is under way
-	Trial    map[int64]TrialState       // by rig: of the trial under way
+	Standing map[int64]proof.Standing // by rig, of its trim in force
+	Sets     map[int64]*part.Set      // by rig, of those whose parts are all known
+	Fitting  map[int64]bool           // by rig: a fitting is under way
+	Trial    map[int64]TrialState     // by rig: of the trial under way
 	Holds    []Hold
 	Raised   map[int64][]string // by rig: messages of its raised watches
 }
 
 // Overview reads what a glance at the rigs needs; at one of them where only is not 0.
 func (s *Store) Overview(ctx context.Context, only int64) (*Overview, error) {
-	o := &Overview{Standing: map[int64]verdict.Standing{}, Sets: map[int64]*part.Set{}, Fitting: map[int64]bool{},
+	o := &Overview{Standing: map[int64]proof.Standing{}, Sets: map[int64]*part.Set{}, Fitting: map[int64]bool{},
 		Trial: map[int64]TrialState{}, Raised: map[int64][]string{}}
 	for _, read := range []func(context.Context, int64, *Overview) error{s.overRigs, s.overParts, s.overWork, s.overHolds, s.overWatches} {
 		if err := read(ctx, only, o); err != nil {
@@ -36,7 +36,7 @@ func (s *Store) Overview(ctx context.Context, only int64) (*Overview, error) {
 func (s *Store) overRigs(ctx context.Context, only int64, o *Overview) error {
 	var rows []struct {
 		Rig
-		InForce *verdict.Standing `db:"standing"`
+		InForce *proof.Standing `db:"standing"`
 	}
 	err := s.db.SelectContext(ctx, &rows,
 		`SELECT r.*, m.standing FROM (SELECT `+rigColumns+` FROM rigs WHERE ? = 0 OR id = ?) r LEFT JOIN trims m ON m.id = r.trim_in_force

@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"zerokeel/core/channel"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
-	"zerokeel/core/verdict"
 	"zerokeel/link"
 )
 
@@ -61,7 +61,7 @@ func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool
 			return err
 		}
 		tx.tell(TopicRig, r.ID, 0)
-		first.RigID, first.Standing = r.ID, verdict.Draft
+		first.RigID, first.Standing = r.ID, proof.Draft
 		if err := insertTrim(ctx, tx, first); err != nil {
 			return err
 		}
@@ -193,7 +193,7 @@ func setInForce(ctx context.Context, tx *txn, rig, trimID int64, at time.Time) e
 		return err
 	}
 	_, err := tx.ExecContext(ctx, `UPDATE trims SET fitted_at = COALESCE(fitted_at, ?), standing = IF(standing = ?, ?, standing) WHERE id = ?`,
-		at, verdict.Draft, verdict.Fitted, trimID)
+		at, proof.Draft, proof.Fitted, trimID)
 	return err
 }
 

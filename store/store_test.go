@@ -8,9 +8,11 @@ import (
 	"os"
 	"slices"
 	"testing"
+	"time"
 
 	"zerokeel/core/channel"
 	"zerokeel/core/part"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/link"
@@ -197,17 +199,18 @@ func TestTrimIsFixedOnceFitted(t *testing.T) {
 		t.Errorf("a fitted trim changes: %v, want ErrFixed", err)
 	}
 	trial.State, trial.Result = store.TrialEnded, store.AsJSON(verdict.Result{Verdict: verdict.Held, Core: -1, AtS: 10})
-	if err := s.EndTrial(ctx, nil, trial, verdict.Stand); err != nil {
+	stood := proof.Stood{Standing: proof.Held, Verdict: verdict.Held, Core: -1, AtS: 7200, Proof: proof.Proof{Cores: 8, SumS: 7200}}
+	if err := s.EndTrial(ctx, nil, trial, func([]proof.Trial, time.Time) (proof.Stood, bool) { return stood, true }); err != nil {
 		t.Fatal(err)
 	}
-	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != verdict.Proven {
-		t.Errorf("after a proof that held it stands %s", got.Standing)
+	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != proof.Held || got.Proof.V.SumS != 7200 {
+		t.Errorf("after a proof that held it stands %s, %+v", got.Standing, got.Proof)
 	}
 	if err := s.AddIncident(ctx, &store.Incident{RigID: r.ID, TrimID: trial.TrimID, Kind: "froze"}); err != nil {
 		t.Fatal(err)
 	}
-	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != verdict.Fitted {
-		t.Errorf("after an incident it stands %s, want fitted", got.Standing)
+	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != proof.Fitted || got.Proof.Valid {
+		t.Errorf("after an incident it stands %s, %+v, want fitted and nothing stood", got.Standing, got.Proof)
 	}
 }
 

@@ -10,6 +10,7 @@ import (
 	"zerokeel/core/channel"
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
+	"zerokeel/core/proof"
 	"zerokeel/core/verdict"
 	"zerokeel/core/yardstick"
 	"zerokeel/link"
@@ -217,7 +218,7 @@ func (s *Store) Legs(ctx context.Context, trials ...int64) ([]Leg, error) {
 }
 
 // Judge tells how a trim stands by its trials, oldest first, and the moment of its last incident; false leaves that as it is.
-type Judge func(trials []verdict.Tried, incident time.Time) (verdict.Stood, bool)
+type Judge func(trials []proof.Trial, incident time.Time) (proof.Stood, bool)
 
 // SaveTrial stores a step of a trial, from the state in which it was loaded. It is ErrMoved when the trial was stepped
 // meanwhile, and ErrNotHeld when another process holds the lease.

@@ -9,6 +9,7 @@ import (
 
 	"zerokeel/core/forecast"
 	"zerokeel/core/load"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 )
@@ -32,7 +33,7 @@ type Trim struct {
 	Reason    string                `db:"reason"`
 	Settings  JSON[trim.Settings]   `db:"settings"`
 	Forecast  JSON[forecast.Result] `db:"forecast"`
-	Standing  verdict.Standing      `db:"standing"`
+	Standing  proof.Standing        `db:"standing"`
 	Verdict   verdict.Verdict       `db:"verdict"`
 	Core      int                   `db:"core"`
 	VerdictS  float64               `db:"verdict_s"`
@@ -40,11 +41,11 @@ type Trim struct {
 	FittedAt  sql.NullTime          `db:"fitted_at"`
 	Notes     string                `db:"notes"`
 	Profile   Profile               `db:"profile"`
-	Untried   JSON[[]load.Regime]   `db:"untried"` // regimes in which it has yet to hold, once something held
+	Proof     JSON[proof.Proof]     `db:"proof"` // what it stood since it last failed; of none that was never judged
 }
 
 const trimColumns = `id, rig_id, number, parent_id, name, reason, settings, forecast, standing, verdict, core, verdict_s, created_at,
-	fitted_at, notes, profile, untried`
+	fitted_at, notes, profile, proof`
 
 // insertTrim numbers and stores a trim. Numbers count per rig from 0, which is stock.
 func insertTrim(ctx context.Context, tx *txn, t *Trim) error {
@@ -76,7 +77,7 @@ func insertTrim(ctx context.Context, tx *txn, t *Trim) error {
 
 // CreateTrim numbers and stores a trim.
 func (s *Store) CreateTrim(ctx context.Context, t *Trim) error {
-	t.Standing = verdict.Draft
+	t.Standing = proof.Draft
 	return known(s.within(ctx, func(tx *txn) error { return insertTrim(ctx, tx, t) }), "create trim %q", t.Name)
 }
 
@@ -125,15 +126,15 @@ func (s *Store) NoteTrim(ctx context.Context, t *Trim) error {
 }
 
 // judgeTrim records how a trim stands.
-func judgeTrim(ctx context.Context, tx *txn, id int64, by *verdict.Stood) error {
-	_, err := tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict = ?, core = ?, verdict_s = ?, untried = ? WHERE id = ?`,
-		by.Standing, by.Verdict, by.Core, by.AtS, AsJSON(by.Untried), id)
+func judgeTrim(ctx context.Context, tx *txn, id int64, by *proof.Stood) error {
+	_, err := tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict = ?, core = ?, verdict_s = ?, proof = ? WHERE id = ?`,
+		by.Standing, by.Verdict, by.Core, by.AtS, AsJSON(by.Proof), id)
 	return err
 }
 
 // tried lists the trials of a trim that have a result, oldest first, with their judged legs, and when the last incident was
 // held against it; a zero time is none.
-func tried(ctx context.Context, tx *txn, trim int64) (list []verdict.Tried, incident time.Time, err error) {
+func tried(ctx context.Context, tx *txn, trim int64) (list []proof.Trial, incident time.Time, err error) {
 	var trials []Trial
 	if err := tx.SelectContext(ctx, &trials, `SELECT `+trialColumns+` FROM trials WHERE trim_id = ? AND result IS NOT NULL ORDER BY id`,
 		trim); err != nil {
@@ -150,12 +151,12 @@ func tried(ctx context.Context, tx *txn, trim int64) (list []verdict.Tried, inci
 		return nil, incident, err
 	}
 	for _, t := range trials {
-		one := verdict.Tried{Proof: t.Purpose == PurposeProof, Result: t.Result.V, StartedAt: t.StartedAt.Time}
+		one := proof.Trial{Proof: t.Purpose == PurposeProof, Result: t.Result.V, StartedAt: t.StartedAt.Time}
 		if t.Cores.Valid {
 			one.Cores = t.Cores.V
 		}
 		for ; len(legs) > 0 && legs[0].Trial == t.ID; legs = legs[1:] {
-			one.Legs = append(one.Legs, verdict.TriedLeg{Load: legs[0].Load, Cores: legs[0].Cores.V, Result: legs[0].Result.V})
+			one.Legs = append(one.Legs, proof.Leg{Load: legs[0].Load, Cores: legs[0].Cores.V, Result: legs[0].Result.V})
 		}
 		list = append(list, one)
 	}

@@ -18,6 +18,7 @@ import (
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/preflight"
+	"zerokeel/core/proof"
 	"zerokeel/core/settle"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
@@ -226,7 +227,7 @@ func (h *history) failedSteps(set *part.Set) map[int]float64 {
 	out := map[int]float64{}
 	for i := range h.trims {
 		t := &h.trims[i]
-		if t.Standing != verdict.Failed || t.Core < 0 || t.Core >= set.Processor.Cores() {
+		if t.Standing != proof.Failed || t.Core < 0 || t.Core >= set.Processor.Cores() {
 			continue
 		}
 		steps := t.Settings.V.CurveSteps(set.Processor, t.Core)
@@ -237,11 +238,11 @@ func (h *history) failedSteps(set *part.Set) map[int]float64 {
 	return out
 }
 
-// proven lists the settings of the trims that are proven.
-func (h *history) proven() []trim.Settings {
+// held lists the settings of the trims that held for long.
+func (h *history) held() []trim.Settings {
 	var out []trim.Settings
 	for i := range h.trims {
-		if h.trims[i].Standing == verdict.Proven {
+		if s := h.trims[i].Standing; s == proof.Held || s == proof.Proven {
 			out = append(out, h.trims[i].Settings.V)
 		}
 	}
@@ -265,9 +266,9 @@ const (
 )
 
 // provenMemory lists the settings under which memory was proven: by loads of its own, whatever else its trim did, or with a trim
-// that is proven as a whole. No memory failure may stand against them.
+// that held for long as a whole. No memory failure may stand against them.
 func (h *history) provenMemory() []trim.Settings {
-	out := h.proven()
+	out := h.held()
 	for _, m := range h.memory {
 		at := slices.IndexFunc(h.trims, func(t store.Trim) bool { return t.ID == m.TrimID })
 		if at >= 0 && (m.Seconds >= memoryProvenS || m.Coverage >= memoryProvenShare) {
@@ -424,7 +425,7 @@ func (w *Workshop) keptForecast(r *store.Rig, k *rigKnowledge, settings trim.Set
 
 // howFailed tells how a trim failed that stands as failed; empty for any other.
 func (k *rigKnowledge) howFailed(t *store.Trim) string {
-	if t.Standing != verdict.Failed {
+	if t.Standing != proof.Failed {
 		return ""
 	}
 	for _, f := range slices.Backward(k.history.failures) {

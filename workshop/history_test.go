@@ -8,6 +8,7 @@ import (
 	"zerokeel/core/channel"
 	"zerokeel/core/part"
 	"zerokeel/core/preflight"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/store"
@@ -45,7 +46,7 @@ func TestOldTrialsCount(t *testing.T) {
 			t.Fatal(err)
 		}
 		trial.State, trial.Result = store.TrialEnded, store.AsJSON(result)
-		if err := s.EndTrial(ctx, nil, trial, verdict.Stand); err != nil {
+		if err := s.EndTrial(ctx, nil, trial, proof.Stand); err != nil {
 			t.Fatal(err)
 		}
 	}

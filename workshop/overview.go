@@ -9,8 +9,8 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
-	"zerokeel/core/verdict"
 	"zerokeel/store"
 )
 
@@ -21,7 +21,7 @@ type Rig struct {
 	Simulated bool
 	Linked    bool
 	State     string // what it is doing, in a word
-	Standing  verdict.Standing
+	Standing  proof.Standing
 	Raised    []string // messages of its watches that are raised
 	Vitals    []Vital
 }

@@ -8,7 +8,6 @@ import (
 	"zerokeel/core/part"
 	"zerokeel/core/preflight"
 	"zerokeel/core/trim"
-	"zerokeel/core/verdict"
 	"zerokeel/store"
 )
 
@@ -159,7 +158,7 @@ func (w *Workshop) preflightRecords(ctx context.Context, r *store.Rig, parent *s
 	var err error
 	if parent != nil {
 		out.ParentFailed = k.howFailed(parent)
-		out.ParentUnproven = parent.Standing != verdict.Proven && parent.Number != 0
+		out.ParentUnproven = !parent.Standing.Holds() && parent.Number != 0
 		out.MemoryUnproven = !k.memoryProven(parent.Settings.V)
 		if out.ParentFirmware, err = w.store.FirmwareOf(ctx, parent.ID); err != nil {
 			return out, err

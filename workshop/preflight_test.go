@@ -13,6 +13,7 @@ import (
 	"zerokeel/core/part"
 	"zerokeel/core/part/parttest"
 	"zerokeel/core/preflight"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/store"
@@ -89,7 +90,7 @@ func TestSameFindingsThroughEveryDoor(t *testing.T) {
 		t.Fatal(err)
 	}
 	trial.State, trial.Result = store.TrialEnded, store.AsJSON(verdict.Result{Verdict: verdict.Miscalculated, Core: 5, AtS: 7})
-	if err := s.EndTrial(ctx, nil, trial, verdict.Stand); err != nil {
+	if err := s.EndTrial(ctx, nil, trial, proof.Stand); err != nil {
 		t.Fatal(err)
 	}
 	theirs, err := w.Trims(ctx, like.ID)

@@ -13,6 +13,7 @@ import (
 	"zerokeel/core/ladder"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
+	"zerokeel/core/proof"
 	"zerokeel/core/verdict"
 	"zerokeel/core/yardstick"
 	"zerokeel/link"
@@ -274,9 +275,30 @@ func (w *Workshop) legsOf(ctx context.Context, p *Plan, t *store.Trial, cores []
 	return slices.Repeat(legs, repeat), nil
 }
 
+// MissingLadder is the ladder that runs what a trim lacks to its next grade.
+const MissingLadder = "missing"
+
+// template returns the template with an id.
+func (w *Workshop) template(ctx context.Context, id string, t *store.Trial, cores int) (*store.Ladder, error) {
+	if id != MissingLadder {
+		return w.store.Ladder(ctx, id)
+	}
+	under, err := w.store.Trim(ctx, t.TrimID)
+	if err != nil {
+		return nil, err
+	}
+	stood := under.Proof.V
+	stood.Cores = cores
+	to, missing := stood.Next()
+	if len(missing) == 0 {
+		return nil, invalid.List{{Field: "ladder", Problem: "the trim is proven, and nothing is missing", Remedy: "name one from /api/ladders"}}
+	}
+	return &store.Ladder{ID: id, Template: proof.Ladder(to, missing)}, nil
+}
+
 // laddered turns a template into legs.
 func (w *Workshop) laddered(ctx context.Context, id string, t *store.Trial, cores []int) ([]store.Leg, error) {
-	l, err := w.store.Ladder(ctx, id)
+	l, err := w.template(ctx, id, t, len(cores))
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, invalid.List{{Field: "ladder", Problem: fmt.Sprintf("%.40q is no ladder", id), Remedy: "name one from /api/ladders"}}
 	} else if err != nil {

@@ -11,6 +11,7 @@ import (
 	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/preflight"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/store"
@@ -122,7 +123,8 @@ type Trim struct {
 	Points  *float64     // mean score of an all-core burst; nil without one
 	Summary string       // how it stands, in some words
 	Next    []trim.Group // with which the work goes on from it; none where the parts are not known
-	BackTo  int64        // the proven trim to go back to from it; 0 when there is none
+	BackTo  int64        // the trim to go back to from it; 0 when none ever held
+	Proof   *Proof       // nil of one that says nothing yet
 }
 
 // Trims lists a rig's trims by number.
@@ -147,14 +149,14 @@ func (w *Workshop) Trims(ctx context.Context, rig int64) ([]Trim, error) {
 		return nil, err
 	}
 	out := make([]Trim, len(trims))
-	standings, parents := make([]verdict.Standing, len(trims)), make([]int, len(trims))
+	standings, parents := make([]proof.Standing, len(trims)), make([]int, len(trims))
 	for i := range trims {
 		standings[i] = trims[i].Standing
 		parents[i] = slices.IndexFunc(trims, func(t store.Trim) bool { return trims[i].ParentID.Valid && t.ID == trims[i].ParentID.Int64 })
 	}
 	for i := range trims {
 		out[i] = viewOf(&trims[i], trims, r, points)
-		if back := verdict.BackTo(standings, parents, i); back >= 0 {
+		if back := proof.BackTo(standings, parents, i); back >= 0 {
 			out[i].BackTo = trims[back].ID
 		}
 		if set != nil {
@@ -186,7 +188,8 @@ func (w *Workshop) Trim(ctx context.Context, id int64) (*Trim, error) {
 }
 
 func viewOf(t *store.Trim, all []store.Trim, r *store.Rig, points map[int64]float64) Trim {
-	out := Trim{Trim: *t, Changes: []trim.Change{}, InForce: r.TrimInForce.Valid && r.TrimInForce.Int64 == t.ID, Summary: summary(t)}
+	out := Trim{Trim: *t, Changes: []trim.Change{}, InForce: r.TrimInForce.Valid && r.TrimInForce.Int64 == t.ID, Summary: summary(t),
+		Proof: proofOf(t, r)}
 	if p, ok := points[t.ID]; ok {
 		out.Points = &p
 	}
@@ -198,9 +201,41 @@ func viewOf(t *store.Trim, all []store.Trim, r *store.Rig, points map[int64]floa
 	return out
 }
 
+// Proof is what a trim has stood in words, and what is missing to its next grade.
+type Proof struct {
+	proof.Proof
+	Says    []string       // what follows from it
+	Stands  string         // of a fault that still counts; empty for none
+	Next    proof.Standing // the next grade; fitted while a fault stands, empty for none
+	Missing []proof.Missing
+	Lacks   string  // what is missing to it
+	TakesS  float64 // and how long that takes
+}
+
+// proofOf tells what a trim has stood; nil of a draft, and of one that failed in a way that no trial takes back.
+func proofOf(t *store.Trim, r *store.Rig) *Proof {
+	if t.Standing == proof.Draft || t.Standing == proof.Failed && (!t.Proof.Valid || t.Proof.V.Fault == nil) {
+		return nil
+	}
+	out := &Proof{Proof: t.Proof.V}
+	if out.Cores == 0 {
+		out.Cores = r.Facts.V.Cores
+	}
+	out.Says = out.Proof.Says()
+	out.Next, out.Missing = out.Proof.Next()
+	out.Lacks, out.TakesS = proof.Lacks(out.Missing)
+	if f := out.Fault; f != nil {
+		out.Stands = f.Stands()
+	}
+	return out
+}
+
 // summary tells in some words how a trim stands.
 func summary(t *store.Trim) string {
 	at := fmt.Sprintf("%d:%02d", int(t.VerdictS)/60, int(t.VerdictS)%60)
+	if t.VerdictS >= 3600 {
+		at = fmt.Sprintf("%d:%02d:%02d", int(t.VerdictS)/3600, int(t.VerdictS)/60%60, int(t.VerdictS)%60)
+	}
 	switch {
 	case t.Verdict == verdict.NoPost:
 		return "no POST"
@@ -208,13 +243,10 @@ func summary(t *store.Trim) string {
 		return fmt.Sprintf("core %d %s, %s", t.Core, strings.TrimPrefix(string(t.Verdict), "core "), at)
 	case t.Verdict.Failed():
 		return fmt.Sprintf("%s, %s", t.Verdict, at)
-	case t.Verdict == verdict.Held && len(t.Untried.V) > 0:
-		if n := len(t.Untried.V); n > 1 {
-			return fmt.Sprintf("held %s; %d untried", at, n)
-		}
-		return fmt.Sprintf("held %s; %s untried", at, t.Untried.V[0])
+	case t.Verdict == verdict.Held && t.VerdictS == 0:
+		return "a fault in daily use since"
 	case t.Verdict == verdict.Held:
-		return "held " + at
+		return "stood " + at
 	}
 	return string(t.Standing)
 }
@@ -324,7 +356,7 @@ func (w *Workshop) ChangeTrim(ctx context.Context, id int64, in TrimChange) (*Ma
 			return nil, err
 		}
 	}
-	if in.Profile != nil && *in.Profile != "" && t.Standing == verdict.Failed {
+	if in.Profile != nil && *in.Profile != "" && t.Standing == proof.Failed {
 		return nil, conflict("%s failed; a profile is what is handed over, so give it to a trim that held", nameOf(t))
 	}
 	if in.Notes != nil || in.Profile != nil {

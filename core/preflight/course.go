@@ -21,8 +21,8 @@ func parentUnproven(in *Input) []Finding {
 	if !in.Records.ParentUnproven || in.Records.ParentFailed != "" || len(trim.Diff(in.Parent, in.Settings)) == 0 {
 		return nil
 	}
-	return one(Caution, []string{}, nil, "Prove the parent first, or go on from the last proven trim.",
-		"The parent trim is not proven: if this one fails, nobody knows whether the change or the parent did it.")
+	return one(Caution, []string{}, nil, "Run a ladder under the parent first, or go on from the last trim that held.",
+		"The parent trim was not tried in every regime: if this one fails, nobody knows whether the change or the parent did it.")
 }
 
 // firmwareChanged reports that the parent was proven under another firmware, which may treat the same settings otherwise.

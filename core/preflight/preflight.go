@@ -55,7 +55,7 @@ type Input struct {
 // Records is what is known of the rig and of its kind. The zero Records knows nothing.
 type Records struct {
 	ParentFailed   string               // how the parent failed, such as "froze at idle in trial 12"; empty where it did not
-	ParentUnproven bool                 // the parent trim's proof failed, or never was
+	ParentUnproven bool                 // the parent trim failed, or was not tried in every regime
 	MemoryUnproven bool                 // the parent's memory settings never held a proof
 	ProvenMTs      float64              // highest memory rate that held on this rig; 0 if none
 	Failures       []Failure            // of this rig, oldest first

@@ -1,7 +1,6 @@
 package verdict_test
 
 import (
-	"slices"
 	"testing"
 
 	"zerokeel/core/govern"
@@ -102,53 +101,6 @@ func TestOverall(t *testing.T) {
 	for _, row := range rows {
 		if got := verdict.Overall(row.legs); got.Verdict != row.want {
 			t.Errorf("%s: got %s, want %s", row.name, got.Verdict, row.want)
-		}
-	}
-}
-
-// TestProofNeedsEveryRegimeOnEveryCore: what passed one regime, or on some cores, proves nothing of the rest.
-func TestProofNeedsEveryRegimeOnEveryCore(t *testing.T) {
-	hold := func(kind load.Kind, seconds float64, cores ...int) verdict.Hold {
-		return verdict.Hold{Load: kind, Cores: cores, Exposure: verdict.Exposure(kind, len(cores), seconds, seconds/float64(len(cores)))}
-	}
-	whole := []verdict.Hold{hold(load.Transform, 30, 0, 1), hold(load.Heavy, 30, 0, 1), hold(load.Light, 10, 0, 1),
-		hold(load.Transition, 60, 0, 1), hold(load.Idle, 60, 0, 1)}
-	rows := []struct {
-		name  string
-		cores []int
-		held  []verdict.Hold
-		want  []load.Regime
-	}{
-		{"everything", []int{0, 1}, whole, nil},
-		{"nothing", []int{0}, nil, []load.Regime{load.RegimeHeavy, load.RegimeLight, load.RegimeTransition, load.RegimeIdle}},
-		{"heavy for hours", []int{0, 1}, []verdict.Hold{hold(load.Heavy, 36000, 0, 1)},
-			[]load.Regime{load.RegimeLight, load.RegimeTransition, load.RegimeIdle}},
-		{"a core was left out", []int{0, 1, 2}, whole, []load.Regime{load.RegimeHeavy, load.RegimeLight, load.RegimeTransition, load.RegimeIdle}},
-		{"idle too short", []int{0, 1}, append(slices.Clone(whole[:4]), hold(load.Idle, 30, 0, 1)), []load.Regime{load.RegimeIdle}},
-	}
-	for _, row := range rows {
-		if got := verdict.Untried(row.cores, row.held); !slices.Equal(got, row.want) {
-			t.Errorf("%s: untried %v, want %v", row.name, got, row.want)
-		}
-	}
-}
-
-// TestBackTo: to the nearest proven ancestor, though a newer trim of another branch be proven too.
-func TestBackTo(t *testing.T) {
-	for _, c := range []struct {
-		standings string // one letter a trim: draft, fitted, proven, failed (x)
-		parents   []int
-		from, to  int
-	}{
-		{"p", []int{-1}, 0, -1}, {"ppx", []int{-1, 0, 1}, 2, 1}, {"pfp", []int{-1, 0, 1}, 2, 0}, {"xpd", []int{-1, 0, 1}, 0, 1},
-		{"dfx", []int{-1, 0, 1}, 1, -1}, {"pxpx", []int{-1, 0, 0, 1}, 3, 0}, {"xxpx", []int{-1, 0, 0, 1}, 3, 2},
-	} {
-		var list []verdict.Standing
-		for _, r := range c.standings {
-			list = append(list, map[rune]verdict.Standing{'d': verdict.Draft, 'f': verdict.Fitted, 'p': verdict.Proven, 'x': verdict.Failed}[r])
-		}
-		if got := verdict.BackTo(list, c.parents, c.from); got != c.to {
-			t.Errorf("%q by %v from %d: %d, want %d", c.standings, c.parents, c.from, got, c.to)
 		}
 	}
 }

@@ -374,7 +374,9 @@ const (
 	TrimStandingDraft  TrimStanding = "draft"
 	TrimStandingFailed TrimStanding = "failed"
 	TrimStandingFitted TrimStanding = "fitted"
+	TrimStandingHeld   TrimStanding = "held"
 	TrimStandingProven TrimStanding = "proven"
+	TrimStandingTried  TrimStanding = "tried"
 )
 
 // Valid indicates whether the value is a known member of the TrimStanding enum.
@@ -386,7 +388,11 @@ func (e TrimStanding) Valid() bool {
 		return true
 	case TrimStandingFitted:
 		return true
+	case TrimStandingHeld:
+		return true
 	case TrimStandingProven:
+		return true
+	case TrimStandingTried:
 		return true
 	default:
 		return false
@@ -773,6 +779,13 @@ type Event struct {
 // Evidence what a verdict rests on, on the trial's axis
 type Evidence = verdict.Pointer
 
+// Exposed defines model for Exposed.
+type Exposed struct {
+	// LeastS that each core stood it at least
+	LeastS float64 `json:"leastS"`
+	Regime string  `json:"regime"`
+}
+
 // Fault defines model for Fault.
 type Fault = invalid.Entry
 
@@ -1095,6 +1108,14 @@ type MeasuredLoad struct {
 	PackageW   *float64 `json:"packageW"`
 }
 
+// Missing defines model for Missing.
+type Missing struct {
+	// PerS for each core
+	PerS   float64 `json:"perS"`
+	Regime string  `json:"regime"`
+	TakesS float64 `json:"takesS"`
+}
+
 // Outcome defines model for Outcome.
 type Outcome struct {
 	// Forecast each load in the room in which it was measured
@@ -1397,7 +1418,7 @@ type StartTrialRequest struct {
 	// GoOn after a fault that the machine survives; a ladder says it itself
 	GoOn *bool `json:"goOn,omitempty"`
 
-	// Ladder id of a template whose legs to run; or name legs
+	// Ladder id of a template whose legs to run, missing for what the trim in force lacks to its next grade; or name legs
 	Ladder  *string                   `json:"ladder,omitempty"`
 	Legs    []LegRequest              `json:"legs,omitempty"`
 	Name    *string                   `json:"name,omitempty"`
@@ -1455,7 +1476,7 @@ type TrialPurpose string
 
 // Trim defines model for Trim.
 type Trim struct {
-	// BackTo the proven trim to go back to from it
+	// BackTo the trim to go back to from it: the nearest that held best
 	BackTo  *int64   `json:"backTo"`
 	Changes []Change `json:"changes"`
 
@@ -1474,8 +1495,11 @@ type Trim struct {
 	Parent *int64   `json:"parent"`
 
 	// Points mean score of an all-core burst
-	Points   *float64     `json:"points"`
-	Profile  TrimProfile  `json:"profile"`
+	Points  *float64    `json:"points"`
+	Profile TrimProfile `json:"profile"`
+
+	// Proof what it has stood; null of a draft, and of one that did not come up
+	Proof    *TrimProof   `json:"proof"`
 	Reason   string       `json:"reason"`
 	Rig      int64        `json:"rig"`
 	Settings Settings     `json:"settings"`
@@ -1483,9 +1507,6 @@ type Trim struct {
 
 	// Summary what stands below it on the course line
 	Summary string `json:"summary"`
-
-	// Untried regimes in which some core has yet to hold, once something held
-	Untried []string `json:"untried"`
 
 	// Verdict of its last proof, empty if none
 	Verdict string `json:"verdict"`
@@ -1496,6 +1517,30 @@ type TrimProfile string
 
 // TrimStanding defines model for Trim.Standing.
 type TrimStanding string
+
+// TrimProof defines model for TrimProof.
+type TrimProof struct {
+	Exposed []Exposed `json:"exposed"`
+
+	// Lacks what is missing, in words
+	Lacks   string    `json:"lacks"`
+	Missing []Missing `json:"missing"`
+
+	// Next the next grade; fitted while a fault counts, empty when there is none above
+	Next string `json:"next"`
+
+	// Says what follows, without further assumptions
+	Says []string `json:"says"`
+
+	// Stands of a fault that still counts; empty for none
+	Stands string `json:"stands"`
+
+	// SumS of all legs together that held since the last fault
+	SumS float64 `json:"sumS"`
+
+	// TakesS how long the ladder called missing takes
+	TakesS float64 `json:"takesS"`
+}
 
 // UpdateRigRequest defines model for UpdateRigRequest.
 type UpdateRigRequest struct {

@@ -1349,7 +1349,7 @@ export interface components {
         Trim: {
             /**
              * Format: int64
-             * @description the proven trim to go back to from it
+             * @description the trim to go back to from it: the nearest that held best
              */
             backTo: number | null;
             /** @description the groups of settings with which the work goes on from it */
@@ -1369,7 +1369,7 @@ export interface components {
             settings: components["schemas"]["Settings"];
             changes: components["schemas"]["Change"][];
             /** @enum {string} */
-            standing: "draft" | "fitted" | "proven" | "failed";
+            standing: "draft" | "fitted" | "tried" | "held" | "proven" | "failed";
             inForce: boolean;
             /** Format: date-time */
             createdAt: string;
@@ -1381,13 +1381,53 @@ export interface components {
             core: number;
             /** @description what stands below it on the course line */
             summary: string;
-            /** @description regimes in which some core has yet to hold, once something held */
-            untried: string[];
+            /** @description what it has stood; null of a draft, and of one that did not come up */
+            proof: components["schemas"]["TrimProof"] | null;
             /**
              * Format: double
              * @description mean score of an all-core burst
              */
             points: number | null;
+        };
+        TrimProof: {
+            /**
+             * Format: double
+             * @description of all legs together that held since the last fault
+             */
+            sumS: number;
+            exposed: components["schemas"]["Exposed"][];
+            /** @description what follows, without further assumptions */
+            says: string[];
+            /** @description of a fault that still counts; empty for none */
+            stands: string;
+            /** @description the next grade; fitted while a fault counts, empty when there is none above */
+            next: string;
+            missing: components["schemas"]["Missing"][];
+            /** @description what is missing, in words */
+            lacks: string;
+            /**
+             * Format: double
+             * @description how long the ladder called missing takes
+             */
+            takesS: number;
+        };
+        Exposed: {
+            regime: string;
+            /**
+             * Format: double
+             * @description that each core stood it at least
+             */
+            leastS: number;
+        };
+        Missing: {
+            regime: string;
+            /**
+             * Format: double
+             * @description for each core
+             */
+            perS: number;
+            /** Format: double */
+            takesS: number;
         };
         CreateTrimRequest: {
             /** Format: int64 */
@@ -1616,7 +1656,7 @@ export interface components {
              * @enum {string}
              */
             purpose: "proof" | "score";
-            /** @description id of a template whose legs to run; or name legs */
+            /** @description id of a template whose legs to run, missing for what the trim in force lacks to its next grade; or name legs */
             ladder?: string;
             /** @description after a fault that the machine survives; a ladder says it itself */
             goOn?: boolean;

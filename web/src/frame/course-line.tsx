@@ -5,6 +5,7 @@ import type { Rig, Trim } from '../api/client';
 import { trimsQuery } from '../api/queries';
 import { num, trimName } from '../ui/format';
 import { sheetPath, useAddress } from '../ui/sheet';
+import { StandingDisc } from '../ui/standing';
 import { plot, type Waypoint } from './course';
 
 const step = 118;
@@ -124,19 +125,11 @@ function WaypointMark({ point, open, onPress, onRelease, onShow }: MarkProps) {
   );
 }
 
-/** Filled: proven. Open: in force once, not proven. Dashed: a draft. Rock cross: failed. */
 function Mark({ trim }: { trim: Trim }) {
-  if (trim.standing === 'failed') return <path d="M-6,0 H6 M0,-6 V6" stroke="var(--caution)" strokeWidth={2.6} />;
   return (
     <>
       {trim.inForce && <circle r={8.5} fill="none" stroke="var(--ink)" />}
-      <circle
-        r={5}
-        fill={trim.standing === 'proven' ? 'var(--held)' : 'var(--paper)'}
-        stroke="var(--ink)"
-        strokeWidth={1.3}
-        strokeDasharray={trim.standing === 'draft' ? '2.5 2' : undefined}
-      />
+      <StandingDisc standing={trim.standing} r={5} />
     </>
   );
 }

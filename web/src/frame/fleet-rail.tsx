@@ -2,9 +2,10 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { Rig } from '../api/client';
 import { trimsQuery } from '../api/queries';
-import { Sim, Verdict } from '../ui/elements';
+import { Sim } from '../ui/elements';
 import { timeOfDay, trimName } from '../ui/format';
 import { type SheetWord, sheetPath } from '../ui/sheet';
+import { Standing } from '../ui/standing';
 import { toggleChart, useChart } from '../ui/theme';
 
 /** The left edge: a line per rig, with what it does and the trim in force. */
@@ -70,7 +71,7 @@ function InForce({ rig }: { rig: Rig }) {
   return (
     <span className="block text-[13px]">
       <span className="text-soft">{trimName(trim)} </span>
-      <Verdict verdict={trim.standing} />
+      <Standing standing={trim.standing} />
     </span>
   );
 }

@@ -37,8 +37,8 @@ export function Sim() {
 /** A word for how something ended, with a mark beside it so that it is told without colour too. */
 export function Verdict({ verdict, core = -1 }: { verdict: string; core?: number }) {
   if (!verdict) return <span className="text-soft">not judged</span>;
-  const held = verdict === 'held' || verdict === 'proven' || verdict === 'in force';
-  const mild = verdict === 'stopped' || verdict === 'void' || verdict === 'draft' || verdict === 'fitted';
+  const held = verdict === 'held' || verdict === 'in force';
+  const mild = verdict === 'stopped' || verdict === 'void';
   const where = core >= 0 && !verdict.startsWith('core') ? ` on core ${core}` : core >= 0 ? ` (core ${core})` : '';
   return (
     <span className={held ? 'font-semibold text-held' : mild ? 'text-soft' : 'font-semibold text-caution'}>

@@ -61,8 +61,10 @@ export function ReportIncident({ rig }: { rig: number }) {
           <Button type="submit" disabled={report.isPending}>
             Hold against {trimName(trim)}
           </Button>
-          {trim.standing === 'proven' && (
-            <p className="mt-1 text-[13px] text-soft">It will no longer count as proven until a new proof holds.</p>
+          {trim.proof && trim.proof.sumS > 0 && (
+            <p className="mt-1 text-[13px] text-soft">
+              What it stood so far no longer counts; it has to be proven anew.
+            </p>
           )}
         </form>
       ) : (

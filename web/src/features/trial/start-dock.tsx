@@ -1,8 +1,8 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { Link, useLocation } from 'wouter';
+import { Link, useLocation, useSearch } from 'wouter';
 import { api, type Rig, type Schemas, take } from '../../api/client';
-import { laddersQuery, yardsticksQuery } from '../../api/queries';
+import { laddersQuery, trimsQuery, yardsticksQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
 import { Button, Problem, Section } from '../../ui/elements';
 import { loadNames, roughly } from '../../ui/format';
@@ -13,7 +13,8 @@ import { YardstickPicks } from '../scores/yardstick-picks';
 export function StartDock({ rig }: { rig: Rig }) {
   const [, go] = useLocation();
   const ladders = useQuery(laddersQuery(rig.cores || 1));
-  const [pick, setPick] = useState('');
+  const [pick, setPick] = useState(useSearch().includes('ladder=missing') ? 'missing' : '');
+  const lacking = useQuery(trimsQuery(rig.id)).data?.find((t) => t.inForce)?.proof;
   const start = useMutation({
     meta: { touches: ['trial'] },
     mutationFn: (body: Schemas['StartTrialRequest']) =>
@@ -24,14 +25,16 @@ export function StartDock({ rig }: { rig: Rig }) {
   });
   const ready =
     rig.linked && rig.trimInForce != null && (rig.state === 'idle' || rig.state === 'not linked') && !start.isPending;
-  const chosen = ladders.data?.find((l) => l.id === pick) ?? ladders.data?.[0];
-  const run = () => ready && chosen && start.mutate({ purpose: 'proof', ladder: chosen.id });
-  useActionKey('t', () => run(), [ready, chosen?.id]);
+  const missing = pick === 'missing' && lacking?.lacks ? lacking : undefined;
+  const chosen = missing ? undefined : (ladders.data?.find((l) => l.id === pick) ?? ladders.data?.[0]);
+  const id = missing ? 'missing' : chosen?.id;
+  const run = () => ready && id && start.mutate({ purpose: 'proof', ladder: id });
+  useActionKey('t', () => run(), [ready, id]);
   return (
     <Section title="Start">
       <select
         aria-label="Ladder"
-        value={chosen?.id ?? ''}
+        value={id ?? ''}
         onChange={(e) => setPick(e.target.value)}
         className="mb-1 w-full border border-line bg-sheet px-1 py-0.5"
       >
@@ -40,11 +43,19 @@ export function StartDock({ rig }: { rig: Rig }) {
             {l.template.name}
           </option>
         ))}
+        {lacking?.lacks && (
+          <option value="missing">{lacking.stands ? 'Against the fault' : `What is missing to ${lacking.next}`}</option>
+        )}
       </select>
-      <Button main hint="t" className="my-1" disabled={!ready || !chosen} onClick={run}>
+      <Button main hint="t" className="my-1" disabled={!ready || !id} onClick={run}>
         Start trial
       </Button>
       {chosen && <LadderSummary ladder={chosen} />}
+      {missing && (
+        <p className="text-[13px]">
+          <span className="num">{roughly(missing.takesS)}</span>: {missing.lacks}
+        </p>
+      )}
       <p className="mt-1.5 text-[13px]">
         <Link href={sheetPath(rig.id, 'ladders')} className="underline decoration-line underline-offset-2">
           Change the ladders

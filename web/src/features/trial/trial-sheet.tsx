@@ -8,6 +8,7 @@ import { Confirm } from '../../ui/confirm';
 import { Button, Empty, Problem, Section, Verdict } from '../../ui/elements';
 import { loadNames, span, trimName } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
+import { ProofDock } from '../trim/proof';
 import { useFit } from '../trim/use-fit';
 import { LegFigures } from './leg-figures';
 import { Legs } from './legs';
@@ -155,21 +156,13 @@ function WhatItShows({ rig, trial }: { rig: Rig; trial: Trial }) {
       </Section>
     );
   }
-  const untried = under?.untried ?? [];
-  if (!failed && untried.length > 0) {
-    return (
-      <Section title="Next">
-        <p className="text-caution" data-untried="">
-          It held, but is not proven: too little was tried under {untried.join(', ')}. The quick ladder tries every
-          regime.
-        </p>
-      </Section>
-    );
-  }
+  if (under && !failed) return <ProofDock rig={rig} trim={under} />;
   if (!failed || !still || !proven) return null;
   return (
     <Section title="Next">
-      <p className="mb-2 text-soft">{trimName(proven)} is the last proven trim.</p>
+      <p className="mb-2 text-soft">
+        {trimName(proven)} is the nearest that stands as {proven.standing}.
+      </p>
       <Button main onClick={() => fit.mutate(proven.id)} disabled={fit.isPending}>
         Back to {trimName(proven)}
       </Button>

@@ -4,12 +4,14 @@ import { useLocation } from 'wouter';
 import type { Rig, Setting, Trim } from '../../api/client';
 import { checkQuery, drawingsQuery, outcomeQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
-import { Button, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/elements';
+import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { moment, trimName, value } from '../../ui/format';
 import { sheetPath } from '../../ui/sheet';
+import { Standing } from '../../ui/standing';
 import { ForecastDock, OutcomeDock, PreflightDock } from './forecast-dock';
 import { Groups } from './groups';
 import { Notes } from './notes';
+import { ProofDock } from './proof';
 import { useFit } from './use-fit';
 
 interface ViewProps {
@@ -81,7 +83,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
             <div className="flex flex-col items-start gap-2">
               {trim.standing !== 'proven' && trim.inForce && proven && (
                 <Button main={trim.standing === 'failed'} onClick={() => fit.mutate(proven.id)}>
-                  Back to {trimName(proven)}, proven
+                  Back to {trimName(proven)}, {proven.standing}
                 </Button>
               )}
               {!trim.inForce && (
@@ -102,7 +104,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
               )}
               {trim.inForce && trim.standing !== 'failed' && (
                 <Button main={trim.standing === 'fitted'} hint="t" onClick={() => go(sheetPath(rig.id, 'trial'))}>
-                  {trim.standing === 'proven' ? 'Prove further' : 'Prove it'}
+                  {trim.standing === 'fitted' ? 'Prove it' : 'Prove further'}
                 </Button>
               )}
               {trim.inForce && trim.standing === 'failed' && !proven && (
@@ -119,6 +121,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
             </div>
             <Problem error={fit.error} />
           </Section>
+          <ProofDock rig={rig} trim={trim} />
           {outcome.data && outcome.data.measured.length > 0 ? (
             <OutcomeDock outcome={outcome.data} />
           ) : (
@@ -133,7 +136,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
           <>
             {trim.inForce && <span className="font-semibold text-ink">in force · </span>}
             {trim.profile && <span className="font-semibold text-ink">the {trim.profile} profile · </span>}
-            <Verdict verdict={trim.standing} /> <span>· {trim.summary}</span>
+            <Standing standing={trim.standing} /> <span>· {trim.summary}</span>
             {trim.fittedAt && ` · first fitted ${moment(trim.fittedAt)}`}
           </>
         }
