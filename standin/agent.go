@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"time"
 
 	"zerokeel/core/govern"
@@ -207,7 +208,7 @@ func (a *agent) faults(seconds float64) bool {
 	}
 	if kind.Regime() == load.RegimeMemory {
 		margin := r.cfg.memoryMargin(&r.machine.Tuning().Memory)
-		if random.Float64() < stability.Chance(stability.Hazard(margin), seconds) {
+		if random.Float64() < stability.Chance(stability.Usual.Hazard(margin), seconds) {
 			// Which worker meets the wrong word is chance.
 			worker := a.leg.order.Cores[random.IntN(len(a.leg.order.Cores))]
 			if !a.happens(stability.Draw(load.RegimeMemory, margin, random), worker) {
@@ -218,22 +219,39 @@ func (a *agent) faults(seconds float64) bool {
 			}
 		}
 	}
+	day := stability.Day(r.cfg.Seed, r.state.Clock)
+	ran := r.beside(0)
+	if slices.ContainsFunc(s.Cores, func(c machine.Core) bool { return c.Active }) {
+		ran = r.beside(s.DeliveredV)
+	}
+	if random.Float64() < stability.Chance(r.hidden.uncore.Hazard(ran, kind.Regime()), seconds) {
+		if !a.happens(stability.Draw(load.RegimeTransition, r.hidden.uncore.Margin(ran), random), r.hottestOf(&s)) {
+			return false
+		}
+		if a.leg == nil {
+			return true
+		}
+	}
 	for core, c := range s.Cores {
-		regime, lowest := kind.Regime(), c.DeliveredV
+		if !r.machine.Tuning().On[core] || !c.Active && kind != load.Idle {
+			continue // off, or asleep beside busy cores, on a rail that is higher than it needs
+		}
+		regime := kind.Regime()
 		if !c.Active {
 			regime = load.RegimeIdle
-		} else if regime == load.RegimeTransition {
-			lowest -= s.DeliveredV - s.DipV
 		}
-		if !r.machine.Tuning().On[core] {
-			continue
+		hidden := &r.hidden.cores[core]
+		margin := day - stability.Weary(regime, r.state.Clock-a.since)
+		if regime == load.RegimeIdle {
+			margin += r.idleMargin(hidden, core, c)
+		} else {
+			lowest := c.DeliveredV
+			if regime == load.RegimeTransition {
+				lowest -= s.DeliveredV - s.DipV
+			}
+			margin += hidden.Margin(kind, regime, r.machine.FusedV(core, c.RequestMHz), lowest, c.TemperatureC, r.abovePivot(c.RequestMHz))
 		}
-		fused := r.machine.FusedV(core, c.RequestMHz)
-		if !c.Active && kind != load.Idle {
-			continue // asleep beside busy cores, on a rail that is higher than it needs
-		}
-		margin := stability.Margin(r.reserves[core], regime, fused, lowest, c.TemperatureC) - stability.Weary(regime, r.state.Clock-a.since)
-		if random.Float64() >= stability.Chance(stability.Hazard(margin), seconds) {
+		if random.Float64() >= stability.Chance(hidden.Law.Hazard(margin), seconds) {
 			continue
 		}
 		if !a.happens(stability.Draw(regime, margin, random), core) {
@@ -241,6 +259,26 @@ func (a *agent) faults(seconds float64) bool {
 		}
 	}
 	return true
+}
+
+// idleMargin returns the margin of a core at idle: when it wakes to its top clock, or, lower, as it rests.
+func (r *Rig) idleMargin(hidden *stability.Core, core int, c machine.Core) float64 {
+	m, top := r.machine, r.machine.AloneMHz(core)
+	wakes := stability.WakeV(m.AskedV(core, top, c.TemperatureC)+m.Tuning().LightLiftV, m.Tuning().LoadLine.StepMOhm)
+	waking := hidden.Margin(load.Idle, load.RegimeIdle, m.FusedV(core, top), wakes, c.TemperatureC, r.abovePivot(top))
+	resting := hidden.Margin(load.Idle, load.RegimeIdle, m.FusedV(core, c.RequestMHz), c.DeliveredV, c.TemperatureC, 0) + stability.RestV
+	return math.Min(waking, resting)
+}
+
+// hottestOf returns the core that is hottest: where a fault beside the cores shows is as good as chance.
+func (r *Rig) hottestOf(s *machine.State) int {
+	hottest := 0
+	for core, c := range s.Cores {
+		if c.TemperatureC > s.Cores[hottest].TemperatureC {
+			hottest = core
+		}
+	}
+	return hottest
 }
 
 // happens carries out a fault, and reports whether the machine still runs.
@@ -322,7 +360,7 @@ func (a *agent) keepCool() {
 	if l == nil {
 		return
 	}
-	hottest := a.rig.machine.State().HottestC
+	hottest := a.rig.machine.HottestC()
 	if limit := l.order.AbortC; limit > 0 && hottest >= limit {
 		a.event(link.Event{Order: l.order.ID, Kind: verdict.EventOverheated, AtS: l.at, Core: -1,
 			Text: fmt.Sprintf("%.1f °C reached, the leg may go to %.0f °C", hottest, limit)})

@@ -32,6 +32,7 @@ type Config struct {
 	Reserve  Reserve                   `json:"reserve"`          // of a typical core
 	SpreadV  float64                   `json:"spreadV"`          // standard deviation between cores
 	Weaker   map[int]Reserve           `json:"weaker"`           // by how much single cores fall short of it
+	Uncore   UncoreReserve             `json:"uncore,omitzero"`  // beside the cores; what is 0 counts as usual
 	Memory   float64                   `json:"memory,omitempty"` // how far beyond its rating the kit works, a share; 0 counts as 0.07
 	Sensors  map[string]SensorOverride `json:"sensors,omitempty"`
 	Strays   Strays                    `json:"strays,omitzero"` // from the sheets, beside the chip
@@ -47,6 +48,26 @@ type Strays struct {
 
 func (c *Config) adjust() machine.Adjust {
 	return machine.Adjust{Switched: c.Strays.Switched, DieR: c.Strays.DieR, CoolerR: c.Strays.CoolerR, ExtraMOhm: c.Strays.ExtraMOhm}
+}
+
+// UncoreReserve is stability.Uncore as a file spells it.
+type UncoreReserve struct {
+	Ring       float64 `json:"ringV,omitempty"`
+	Fabric     float64 `json:"fabricV,omitempty"`
+	Controller float64 `json:"controllerV,omitempty"`
+}
+
+// usualUncore is how far below their voltage as delivered ring, fabric and memory controller work as a rule.
+const usualUncore = 0.085
+
+func (u UncoreReserve) usual() stability.Uncore {
+	or := func(v float64) float64 {
+		if v == 0 {
+			return usualUncore
+		}
+		return v
+	}
+	return stability.Uncore{Ring: or(u.Ring), Fabric: or(u.Fabric), Controller: or(u.Controller)}
 }
 
 // Reserve is stability.Reserve as a file spells it.
@@ -126,20 +147,25 @@ func (c *Config) memoryMargin(m *memory.Running) float64 {
 	return stability.MemoryMargin(reserve, m.Slack(memory.Kit{MTs: kit.RatedMTs, V: kit.V, CL: cl, RCD: or(kit.RCD, cl), RP: or(kit.RP, cl)}))
 }
 
+// hidden is what nobody outside knows of a chip.
+type hidden struct {
+	silicon.Chip
+	cores  []stability.Core
+	uncore stability.Uncore
+}
+
 // chip draws the chip: its curves and leakage, and each core's reserves.
-func (c *Config) chip() (silicon.Chip, []stability.Reserve) {
+func (c *Config) chip() hidden {
 	r := rand.New(rand.NewPCG(c.Seed, 1))
-	chip := silicon.Draw(c.Parts.Processor, r)
-	reserves := make([]stability.Reserve, c.Parts.Processor.Cores())
-	for core := range reserves {
-		shift := c.SpreadV * r.NormFloat64()
-		w := c.Weaker[core]
-		reserves[core] = stability.Reserve{
-			Heavy:      c.Reserve.Heavy + shift - w.Heavy,
-			Light:      c.Reserve.Light + shift - w.Light,
-			Transition: c.Reserve.Transition + shift - w.Transition,
-			Idle:       c.Reserve.Idle + shift - w.Idle,
-		}
+	h := hidden{Chip: silicon.Draw(c.Parts.Processor, r)}
+	h.cores = stability.DrawCores(stability.Reserve(c.Reserve), c.SpreadV, c.Parts.Processor.Cores(), r)
+	for core := range h.cores {
+		w, own := c.Weaker[core], &h.cores[core].Reserve
+		own.Heavy -= w.Heavy
+		own.Light -= w.Light
+		own.Transition -= w.Transition
+		own.Idle -= w.Idle
 	}
-	return chip, reserves
+	h.uncore = stability.DrawUncore(c.Uncore.usual(), r)
+	return h
 }

@@ -13,7 +13,6 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
-	"zerokeel/core/silicon"
 	"zerokeel/core/trim"
 	"zerokeel/link"
 	"zerokeel/standin/stability"
@@ -60,11 +59,10 @@ type Options struct {
 
 // Rig is a stand-in.
 type Rig struct {
-	cfg      *Config
-	opt      Options
-	chip     silicon.Chip
-	reserves []stability.Reserve
-	noise    *rand.Rand
+	cfg    *Config
+	opt    Options
+	hidden hidden
+	noise  *rand.Rand
 
 	mu       sync.Mutex
 	state    state // what survives
@@ -92,7 +90,7 @@ func NewRig(cfg *Config, opt Options) (*Rig, error) {
 		opt.Log = slog.New(slog.DiscardHandler)
 	}
 	r := &Rig{cfg: cfg, opt: opt, noise: rand.New(rand.NewPCG(cfg.Seed, 2)), phase: off, start: func(a *agent) { close(a.gone) }}
-	r.chip, r.reserves = cfg.chip()
+	r.hidden = cfg.chip()
 	r.sessions = newSessions(opt.User, opt.Password)
 	if err := r.load(); err != nil {
 		return nil, err
@@ -220,7 +218,7 @@ func (r *Rig) model() (*machine.Model, error) {
 	if err != nil {
 		return nil, fmt.Errorf("stand-in %s: %w", r.cfg.Name, err)
 	}
-	return machine.NewAdjustedModel(&r.cfg.Parts, tuning, r.chip, r.cfg.adjust())
+	return machine.NewAdjustedModel(&r.cfg.Parts, tuning, r.hidden.Chip, r.cfg.adjust())
 }
 
 // settings returns the settings in force, from the board's attributes.
@@ -312,15 +310,47 @@ const lastWords = 500 * time.Millisecond
 func (r *Rig) selfTest() {
 	draw := rand.New(rand.NewPCG(r.cfg.Seed, startDraws+uint64(r.state.Boots)))
 	p := r.cfg.Parts.Processor
-	for core, reserve := range r.reserves {
+	margin := r.hidden.uncore.Margin(r.beside(0))
+	for core := range r.hidden.cores {
+		own := &r.hidden.cores[core]
 		asked := r.machine.AskedV(core, p.BaseMHz, startC)
-		margin := stability.Margin(reserve, "light", r.machine.FusedV(core, p.BaseMHz), asked, startC)
-		if stability.NoPost(margin, draw) {
-			r.phase = dead
-			return
-		}
+		margin = math.Min(margin, own.Margin(load.Light, load.RegimeLight, r.machine.FusedV(core, p.BaseMHz), asked, startC,
+			r.abovePivot(p.BaseMHz)))
+	}
+	if stability.NoPost(margin, draw) {
+		r.phase = dead
+		return
 	}
 	r.phase, r.phaseEnd = booting, r.state.Clock+bootS
+}
+
+// abovePivot returns how many GHz a clock lies above where a core's floor and fused curve are as far apart as its reserve says.
+func (r *Rig) abovePivot(mhz float64) float64 {
+	const share = 0.9
+	return (mhz - share*r.cfg.Parts.Processor.HighestMHz()) / 1000
+}
+
+// beside tells how ring, fabric and memory controller run. A ring on the cores' rail gets what that delivers, and sleeps with them: it
+// needs nothing where that is 0.
+func (r *Rig) beside(railV float64) stability.Ran {
+	p, tuning := r.cfg.Parts.Processor, r.machine.Tuning()
+	far := 1.0 // V, beyond any need
+	ran := stability.Ran{RingV: far, FabricV: far, ControllerV: far}
+	if p.Ring != nil && railV > 0 {
+		mhz, v := r.machine.Ring()
+		if p.Rails != part.RailsCluster {
+			v = railV
+		}
+		ran.RingV = v - p.Ring.V - p.Ring.VPerGHz*(mhz-p.Ring.MHz)/1000
+	}
+	if u := &p.Uncore; u.SoCV > 0 {
+		ran.FabricV, ran.ControllerV = (tuning.Rest.SoC-1)*u.SoCV, (tuning.Rest.Controller-1)*u.SoCV
+		if most := math.Max(u.FabricMHz, u.FabricMax); most > 0 {
+			ran.FabricShare = math.Max(0, tuning.Rest.FabricMHz/most-1)
+		}
+		ran.ControllerShare = math.Max(0, tuning.Rest.MemoryMTs/r.cfg.Parts.Memory.RatedMTs-1)
+	}
+	return ran
 }
 
 // startC is the temperature of a core during the self-test.

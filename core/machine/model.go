@@ -248,6 +248,13 @@ func (m *Model) warmth(c float64) float64 {
 	return volt.Warmth(c, m.tuning.Bands.ColdC, m.tuning.Bands.HotC)
 }
 
+// AloneMHz returns the highest clock of a core that works alone, in MHz: by its ratios, and as far as its request keeps the voltage
+// ceiling.
+func (m *Model) AloneMHz(core int) float64 {
+	ratio := m.bins.AtMost(m.tuning.Clocks.Top(m.set.Processor, core, clock.Alone, false))
+	return m.bins.MHz(min(ratio, m.highest[core]))
+}
+
 // OnCores lists the cores that are switched on.
 func (m *Model) OnCores() []int {
 	var cores []int

@@ -228,6 +228,23 @@ func (m *Machine) rise(limits *govern.Limits) {
 // is tried, since the leakage grows as the die warms at it.
 const riseMargin = 0.003
 
+// HottestC returns the temperature of the hottest core at this moment, in °C.
+func (m *Machine) HottestC() float64 {
+	hottest := math.Inf(-1)
+	for c, on := range m.tuning.On {
+		if on {
+			hottest = max(hottest, m.temps[c])
+		}
+	}
+	return hottest
+}
+
+// Ring returns the clock of the ring at this moment, in MHz, and what it asks for, in V; 0 where there is none.
+func (m *Machine) Ring() (mhz, volts float64) {
+	rest := m.ringAt(m.now, m.op.bin)
+	return rest.RingMHz, rest.RingV
+}
+
 // State returns the state at this moment.
 func (m *Machine) State() State {
 	return m.state(m.now, &m.op, &m.leak, m.nodes, m.temps[:m.Model.cores], m.duty, m.ambient, m.limiter)

@@ -3,7 +3,6 @@ package machine
 import (
 	"math"
 
-	"zerokeel/core/clock"
 	"zerokeel/core/load"
 )
 
@@ -105,8 +104,7 @@ func (m *Model) SettleAt(kind load.Kind, mhz, ambient float64, near At) (At, err
 	mean := 0.0
 	tops := make([]float64, len(visits))
 	for i, v := range visits {
-		ratio := m.bins.AtMost(m.tuning.Clocks.Top(m.set.Processor, v.core, clock.Alone, false))
-		tops[i] = m.bins.MHz(min(ratio, m.highest[v.core]))
+		tops[i] = m.AloneMHz(v.core)
 		mean += v.share * tops[i]
 	}
 	var out At

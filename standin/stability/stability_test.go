@@ -12,14 +12,14 @@ import (
 func TestHazardFallsWithMargin(t *testing.T) {
 	last := math.Inf(1)
 	for mv := -100.0; mv <= 100; mv += 0.5 {
-		h := stability.Hazard(mv / 1000)
+		h := stability.Usual.Hazard(mv / 1000)
 		if h > last || h <= 0 || h > stability.MaxRate {
 			t.Fatalf("hazard at %.1f mV is %g after %g", mv, h, last)
 		}
 		last = h
 	}
-	if got := stability.Hazard(0); got != stability.RateAtZero {
-		t.Errorf("hazard at zero margin: got %g, want %g", got, stability.RateAtZero)
+	if got := stability.Usual.Hazard(0); got != stability.Usual.RateAtZero {
+		t.Errorf("hazard at zero margin: got %g, want %g", got, stability.Usual.RateAtZero)
 	}
 }
 
@@ -79,5 +79,64 @@ func TestRiseAndFallWearies(t *testing.T) {
 	}
 	if last < 0.95*stability.WearyV || stability.Weary(load.RegimeHeavy, 1e6) != 0 {
 		t.Errorf("after a day %g V; heavy load %g V", last, stability.Weary(load.RegimeHeavy, 1e6))
+	}
+}
+
+// TestCoresDiffer: of chips that are drawn, slopes and rates lie within a factor of two and a fifth, each regime has a load that finds
+// all of a core's weakness, and what one regime stands tells something of another, not all.
+func TestCoresDiffer(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7))
+	usual := stability.Reserve{Heavy: 0.15, Light: 0.12, Transition: 0.2, Idle: 0.16}
+	var heavy, light []float64
+	for range 400 {
+		cores := stability.DrawCores(usual, 0.01, 8, r)
+		for _, c := range cores {
+			heavy, light = append(heavy, c.Reserve.Heavy-usual.Heavy), append(light, c.Reserve.Light-usual.Light)
+			if x := c.Law.ScaleV / stability.Usual.ScaleV; x < 0.4 || x > 2.5 {
+				t.Fatalf("a slope of %.1f mV", 1000*c.Law.ScaleV)
+			}
+			found := map[load.Regime]bool{}
+			for _, k := range load.Kinds {
+				if c.Missed[k] < 0 {
+					t.Fatalf("%s finds more than there is", k)
+				}
+				found[k.Regime()] = found[k.Regime()] || c.Missed[k] == 0
+			}
+			for regime, all := range found {
+				if !all {
+					t.Fatalf("no load finds all in the %s regime", regime)
+				}
+			}
+		}
+	}
+	same, a, b := 0.0, 0.0, 0.0
+	for i := range heavy {
+		same, a, b = same+heavy[i]*light[i], a+heavy[i]*heavy[i], b+light[i]*light[i]
+	}
+	if c := same / math.Sqrt(a*b); c < 0.35 || c > 0.65 {
+		t.Errorf("regimes of a core are correlated by %.2f", c)
+	}
+}
+
+// TestBesideTheCores: less voltage or a higher clock of ring, fabric and controller ends in faults, and as delivered in none.
+func TestBesideTheCores(t *testing.T) {
+	u := stability.Uncore{Ring: 0.085, Fabric: 0.085, Controller: 0.085}
+	for _, row := range []struct {
+		ran   stability.Ran
+		fails bool
+	}{
+		{stability.Ran{}, false},
+		{stability.Ran{RingV: 1, FabricV: -0.05, ControllerV: -0.05}, false},
+		{stability.Ran{RingV: -0.1}, true},
+		{stability.Ran{FabricV: -0.2}, true},
+		{stability.Ran{ControllerV: -0.1}, true},
+		{stability.Ran{FabricShare: 0.12}, true},
+		{stability.Ran{FabricShare: 0.12, FabricV: 0.1}, false},
+		{stability.Ran{ControllerShare: 0.25}, true},
+	} {
+		inAnHour := stability.Chance(u.Hazard(row.ran, load.RegimeMemory), 3600)
+		if row.fails != (inAnHour > 0.9) || row.fails == (inAnHour < 0.1) {
+			t.Errorf("%+v fails within an hour in %.2f of the cases, wanted %v", row.ran, inAnHour, row.fails)
+		}
 	}
 }
