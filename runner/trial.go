@@ -8,6 +8,7 @@ import (
 	"slices"
 	"time"
 
+	"zerokeel/core/ladder"
 	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
@@ -16,9 +17,6 @@ import (
 	"zerokeel/link"
 	"zerokeel/store"
 )
-
-// TurnS is how long a one-core load stays on a core when its leg leaves time for every core.
-const TurnS = 240.0
 
 // stepTrial does the next thing for a trial: the leg at hand, or the machine's recovery after a fault.
 func (r *Runner) stepTrial(ctx context.Context, lease *store.Lease, id int64) error {
@@ -97,7 +95,7 @@ func turnS(l *store.Leg) float64 {
 	if !l.Load.OneCore() {
 		return 0
 	}
-	return min(TurnS, l.Seconds/float64(len(l.Cores.V)))
+	return ladder.TurnS(l.Seconds, len(l.Cores.V))
 }
 
 // followLeg watches a leg that was ordered, and judges it once it is clear how it ended.

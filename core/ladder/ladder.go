@@ -181,6 +181,16 @@ func (t *Template) Legs(running []int) ([]Leg, error) {
 	return legs, nil
 }
 
+// MostTurnS is the longest time in seconds that a load which goes from core to core stays on one.
+const MostTurnS = 240.0
+
+// TurnS returns how long such a load stays on each of some cores in a leg of some seconds: as long as it may, in whole rounds, so
+// that every core gets its share.
+func TurnS(seconds float64, cores int) float64 {
+	each := seconds / float64(max(1, cores))
+	return each / math.Max(1, math.Ceil(each/MostTurnS))
+}
+
 // Seconds returns how long a template takes on a machine with so many cores.
 func (t *Template) Seconds(cores int) float64 {
 	total := 0.0

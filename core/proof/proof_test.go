@@ -17,7 +17,7 @@ import (
 // held is a leg of some seconds, of a one-core load on all of the cores together, that ended well.
 func held(kind load.Kind, seconds float64, cores ...int) proof.Leg {
 	return proof.Leg{Load: kind, Cores: cores, Result: verdict.Result{Verdict: verdict.Held, Core: -1, AtS: seconds,
-		Exposure: verdict.Exposure(kind, len(cores), seconds, seconds/float64(len(cores)))}}
+		Exposure: verdict.Exposure(kind, len(cores), seconds, ladder.TurnS(seconds, len(cores)))}}
 }
 
 // froze is a leg that ended so, with a core to blame or none.
