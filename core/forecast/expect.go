@@ -17,6 +17,7 @@ type outlook struct {
 	byMHz  machine.At           // by the clock, of all cores together
 	by     [unknowns]machine.At // by each unknown, at the same clock
 	top    float64              // MHz, where ratios or the voltage ceiling end
+	binMHz float64              // by which one bin moves the clock, on average over the cores
 	limits *govern.Limits
 }
 
@@ -29,7 +30,7 @@ func (f *Fit) expect(model *machine.Model, nudged *[models]*machine.Model, v *vi
 		return err
 	}
 	v.at, v.modelMHz, v.topMHz, v.byUnknown = o.place, o.at.MHz, o.top, o.by
-	clock := o.clock(s.Limiter)
+	clock := o.clock()
 	moved := clock.mhz - o.at.MHz
 	spread := Spread{MHz: clock.half}
 	seen := read(plus(o.at, scaled(o.byMHz, moved)), f.Theta)
@@ -56,7 +57,20 @@ func (f *Fit) expect(model *machine.Model, nudged *[models]*machine.Model, v *vi
 			slope[one.by] += one.sense
 		}
 		variance := one.floor * one.floor
-		if !limits(clock.by, one.of) { // what a limiter holds stands at its limit, whatever the models leave out
+		if limits(clock.by, one.of) {
+			// What a limiter holds stands below its limit by less than a bin, whatever the models leave out.
+			if one.of == power {
+				*one.value *= 1 + clock.over
+			} else {
+				*one.value += clock.over
+			}
+			bin := *one.part(&o.byMHz) * o.binMHz
+			variance += bin * bin / 12
+			for j := range slope {
+				slope[j] = 0
+			}
+			slope[one.by] = one.sense
+		} else {
 			x := f.strayAt(group{load: o.load, of: one.of}, o.place, o.at.PackageW)
 			*one.value += x.off
 			variance += x.variance
@@ -65,6 +79,9 @@ func (f *Fit) expect(model *machine.Model, nudged *[models]*machine.Model, v *vi
 			}
 		}
 		byClock := *one.part(&o.byMHz) * clock.stray
+		if limits(clock.by, one.of) {
+			byClock = 0
+		}
 		*one.half = ninety * math.Sqrt(f.variance(&slope)+(variance+byClock*byClock)*f.Stray*f.Stray)
 	}
 	o.write(s, clock.mhz, seen)
@@ -90,8 +107,8 @@ func (f *Fit) outlook(model *machine.Model, nudged *[models]*machine.Model, s *m
 		if err != nil {
 			return nil, err
 		}
-		if gap := at.MHz - below.MHz; gap > 0 {
-			o.byMHz = scaled(minus(at, below), 1/gap)
+		if o.binMHz = at.MHz - below.MHz; o.binMHz > 0 {
+			o.byMHz = scaled(minus(at, below), 1/o.binMHz)
 		}
 		if o.top, err = model.HighestMHz(kind, ambient); err != nil {
 			return nil, err
@@ -116,16 +133,17 @@ type expected struct {
 	by    govern.Limiter // that holds it; empty at the top
 	mhz   float64
 	half  float64           // of its 90 % interval
+	over  float64           // by how much what is held strays above the models, a share or K
 	slope [unknowns]float64 // by the unknowns
 	stray float64           // standard deviation, of what the models leave out
 }
 
-// clock works out which clock the limits leave: where what they hold, as it will stray from the models, meets them. The models
-// say that the limiter they name is met where they settle.
-func (o *outlook) clock(limiter govern.Limiter) expected {
+// clock works out which clock the limits leave: the highest bin at which what they hold, as it will stray from the models, keeps
+// them.
+func (o *outlook) clock() expected {
 	out := expected{mhz: o.top}
 	low, high := o.top, o.top
-	if o.load == load.Idle {
+	if o.load == load.Idle || o.binMHz <= 0 {
 		return out
 	}
 	for _, by := range holding {
@@ -134,23 +152,32 @@ func (o *outlook) clock(limiter govern.Limiter) expected {
 			continue
 		}
 		x := o.fit.strayAt(group{o.load, held, by}, o.place, 0)
-		if by == limiter {
-			over = 0
-		}
-		one := expected{by: by, mhz: o.at.MHz - (over+x.off)/slope}
+		one := expected{by: by, over: x.off}
 		for j := range sens {
 			one.slope[j] = -(sens[j] + x.slope[j]) / slope
 		}
-		bin := heldSigma(by)
-		one.stray = math.Sqrt(x.variance+bin*bin) / slope
-		half := ninety * math.Sqrt(o.fit.variance(&one.slope)+one.stray*one.stray*o.fit.Stray*o.fit.Stray)
-		low, high = math.Min(low, one.mhz-half), math.Min(high, one.mhz+half)
+		one.stray = math.Hypot(math.Sqrt(x.variance), heldSigma(by)) / slope
+		sd := math.Sqrt(o.fit.variance(&one.slope) + one.stray*one.stray*o.fit.Stray*o.fit.Stray)
+		meets := o.at.MHz - (over+x.off)/slope // where the limit would be met, were there no bins
+		for _, z := range quantiles {
+			one.mhz += o.binBelow(meets+z*sd) / float64(len(quantiles))
+		}
+		low, high = math.Min(low, o.binBelow(meets-ninety*sd)), math.Min(high, o.binBelow(meets+ninety*sd))
 		if one.mhz < out.mhz {
 			out = one
 		}
 	}
 	out.half = math.Max(out.mhz-low, high-out.mhz) + ninety*floorMHz
 	return out
+}
+
+// quantiles of a normal variable, at the middles of seven parts of equal probability.
+var quantiles = []float64{-1.465, -0.792, -0.366, 0, 0.366, 0.792, 1.465}
+
+// binBelow returns the highest clock of a bin, not above the top one, that a clock allows.
+func (o *outlook) binBelow(mhz float64) float64 {
+	const close = 1e-6 // a limit that is met to the last digit is kept
+	return math.Min(o.top, o.at.MHz+o.binMHz*math.Floor((mhz-o.at.MHz)/o.binMHz+close))
 }
 
 // over returns by how much the models' figure lies above a limit, a share or K, and its slopes by the clock and the unknowns; NaN

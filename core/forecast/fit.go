@@ -270,13 +270,14 @@ func residuals(set *part.Set, records []usable, theta []float64, from []machine.
 			return nil, nil, fmt.Errorf("fit %s load: the model has no operating point at %.0f MHz", r.Load, r.MHz)
 		}
 		settled[i] = at
-		list = r.against(list, i, at, theta, &r.tuning.Limits)
+		list = r.against(list, i, at, theta, &r.tuning.Limits, model.Bins().StepMHz)
 	}
 	return list, settled, nil
 }
 
 // against adds the record's residuals to a list.
-func (r *Record) against(list []residual, record int, at machine.At, theta []float64, limits *govern.Limits) []residual {
+func (r *Record) against(list []residual, record int, at machine.At, theta []float64, limits *govern.Limits,
+	stepMHz float64) []residual {
 	seen, place := read(at, theta), placeOf(at)
 	add := func(of figure, by govern.Limiter, off, sigma float64) {
 		if !math.IsNaN(off) {
@@ -289,10 +290,30 @@ func (r *Record) against(list []residual, record int, at machine.At, theta []flo
 	add(hottest, "", r.HottestC-seen.HottestC, math.Hypot(sigmaC, r.SD.HottestC))
 	add(coolant, "", r.CoolantC-seen.CoolantC, math.Hypot(sigmaC, r.SD.CoolantC))
 	if over, by := overLimit(r.Held, at, limits), r.Held; !math.IsNaN(over) {
-		add(held, by, -over, heldSigma(by))
+		// A governor stays below its limit by less than a bin.
+		bin := binOver(by, at, r.AmbientC, stepMHz)
+		add(held, by, -bin/2-over, math.Hypot(heldSigma(by), bin/math.Sqrt(12)))
 	}
 	return list
 }
+
+// binOver is about by how much one bin of the clock moves what a limiter holds: a share of the limit, or K.
+func binOver(by govern.Limiter, at machine.At, ambientC, stepMHz float64) float64 {
+	share := stepMHz / math.Max(1, at.MHz)
+	switch by {
+	case govern.Temperature:
+		return powerExponent * share * (at.HottestC - ambientC)
+	case govern.SustainedPower:
+		return powerExponent * share
+	}
+	return currentExponent * share
+}
+
+// How power and current go with a clock whose voltage goes with it, as exponents.
+const (
+	powerExponent   = 2.2
+	currentExponent = 1.5
+)
 
 // overLimit returns by how much what a limiter holds lies above its limit: a share of it, or K; NaN where it holds nothing.
 func overLimit(by govern.Limiter, at machine.At, limits *govern.Limits) float64 {
@@ -316,12 +337,12 @@ func overLimit(by govern.Limiter, at machine.At, limits *govern.Limits) float64 
 	return value/limit - 1
 }
 
-// heldSigma is how far below its limit a figure is held, a governor going by bins: a share, or K.
+// heldSigma is by how much what a limiter holds wanders about its bin: a share, or K.
 func heldSigma(by govern.Limiter) float64 {
 	if by == govern.Temperature {
-		return 0.6
+		return 0.5
 	}
-	return 0.008
+	return 0.005
 }
 
 // outlier bounds a residual, in standard deviations: a figure so far off is a wrong sensor, and must not bend the fit. Chosen
