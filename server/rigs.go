@@ -74,7 +74,7 @@ func (s *Server) UpdateRig(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	r, err := s.shop.ChangeRig(c.Request().Context(), id, workshop.RigChange{AmbientC: in.AmbientC, Refit: in.Refit,
+	r, err := s.shop.ChangeRig(c.Request().Context(), id, workshop.RigChange{AmbientC: in.AmbientC, Refit: in.Refit, Note: in.Note,
 		Firmware: access(in.Firmware)})
 	if err != nil {
 		return err
@@ -112,7 +112,7 @@ func apiRig(r *workshop.Rig) api.Rig {
 	out := api.Rig{
 		Id: r.ID, Name: r.Name, Simulated: r.Simulated, Linked: r.Linked, State: r.State, AmbientC: r.AmbientC, Standing: string(r.Standing),
 		CanFit: r.CanFit(), ByHand: r.ByHand(), Cores: r.Cores(), FirmwareAddress: r.FirmwareAddress, FirmwareVersion: r.FirmwareVersion,
-		Refit: r.Refit,
+		Refit: r.Refit, Note: r.Note,
 		Drift: nonNil(r.Drift.V), Quirks: []string{}, Raised: nonNil(r.Raised), Vitals: each(r.Vitals, apiVital), CoreGroups: []api.CoreGroup{},
 		TrimInForce: id(r.TrimInForce.Int64), LostTrim: id(r.LostTrim.Int64),
 	}

@@ -6,6 +6,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/preflight"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/server/api"
 	"zerokeel/workshop"
@@ -69,19 +70,17 @@ func apiTrim(t *workshop.Trim) api.Trim {
 		out.Settings = trim.Settings{}
 	}
 	if p := t.Proof; p != nil {
-		out.Proof = &api.TrimProof{SumS: p.SumS, Says: nonNil(p.Says), Stands: p.Stands, Next: string(p.Next), Lacks: p.Lacks, TakesS: p.TakesS}
-		for _, e := range p.Exposed {
-			out.Proof.Exposed = append(out.Proof.Exposed, api.Exposed{Regime: string(e.Regime), LeastS: e.LeastS})
-		}
-		for _, m := range p.Missing {
-			out.Proof.Missing = append(out.Proof.Missing, api.Missing{Regime: string(m.Regime), PerS: m.PerS, TakesS: m.TakesS})
-		}
-		out.Proof.Exposed, out.Proof.Missing = nonNil(out.Proof.Exposed), nonNil(out.Proof.Missing)
+		out.Proof = &api.TrimProof{SumS: p.SumS, Stands: p.Stands, Next: string(p.Next), Lacks: p.Lacks, TakesS: p.TakesS,
+			Regimes: each(p.Rows, apiStood)}
 	}
 	if t.FittedAt.Valid {
 		out.FittedAt = &t.FittedAt.Time
 	}
 	return out
+}
+
+func apiStood(r *proof.Row) api.RegimeStood {
+	return api.RegimeStood{Regime: string(r.Regime), Words: r.Words, StoodS: r.StoodS, BoundS: r.BoundS, LackS: r.LackS}
 }
 
 // GetTrim answers with one trim.

@@ -32,6 +32,7 @@ type Rig struct {
 	FirmwareVersion  string                  `db:"firmware_version"`
 	CheckDue         bool                    `db:"check_due"` // it has started anew: see whether its trim is still in force
 	Refit            bool                    `db:"refit"`     // fit again what its board has lost
+	Note             string                  `db:"note"`      // what it is for, in a sentence
 	LostTrim         sql.NullInt64           `db:"lost_trim"` // the trim that was in force and no longer is
 	Drift            JSON[[]trim.Difference] `db:"drift"`     // in what
 	Absence          Absence                 `db:"absence"`
@@ -41,7 +42,7 @@ type Rig struct {
 }
 
 const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id, firmware_address, firmware_user,
-	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, lost_trim, drift,
+	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, note, lost_trim, drift,
 	absence, absent_since, created_at, records_version`
 
 // CreateRig stores a rig and its first trim, T0: the settings as delivered, or as found where they cannot be read.
@@ -109,7 +110,7 @@ func (s *Store) UpdateRig(ctx context.Context, r *Rig) error {
 		tx.tell(TopicRig, r.ID, 0)
 		_, err := tx.NamedExecContext(ctx, `UPDATE rigs SET ambient_c = :ambient_c, firmware_address = :firmware_address,
 			firmware_user = :firmware_user,
-			firmware_password = :firmware_password, token_hash = :token_hash, refit = :refit, records_version = records_version + 1
+			firmware_password = :firmware_password, token_hash = :token_hash, refit = :refit, note = :note, records_version = records_version + 1
 			WHERE id = :id`, r)
 		return err
 	}), "update rig %d", r.ID)

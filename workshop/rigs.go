@@ -100,6 +100,7 @@ func setFirmware(r *store.Rig, in *FirmwareAccess) error {
 type RigChange struct {
 	AmbientC *float64
 	Refit    *bool
+	Note     *string
 	Firmware *FirmwareAccess
 }
 
@@ -115,6 +116,7 @@ func (w *Workshop) ChangeRig(ctx context.Context, id int64, in RigChange) (*Rig,
 	put(&r.AmbientC, in.AmbientC)
 	switchedOn := in.Refit != nil && *in.Refit && !r.Refit
 	put(&r.Refit, in.Refit)
+	put(&r.Note, in.Note)
 	if err := setFirmware(r, in.Firmware); err != nil {
 		return nil, err
 	}

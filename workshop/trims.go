@@ -201,15 +201,14 @@ func viewOf(t *store.Trim, all []store.Trim, r *store.Rig, points map[int64]floa
 	return out
 }
 
-// Proof is what a trim has stood in words, and what is missing to its next grade.
+// Proof is what a trim has stood, regime by regime, and what is missing to its next grade.
 type Proof struct {
 	proof.Proof
-	Says    []string       // what follows from it
-	Stands  string         // of a fault that still counts; empty for none
-	Next    proof.Standing // the next grade; fitted while a fault stands, empty for none
-	Missing []proof.Missing
-	Lacks   string  // what is missing to it
-	TakesS  float64 // and how long that takes
+	Rows   []proof.Row
+	Stands string         // of a fault that still counts; empty for none
+	Next   proof.Standing // the next grade; fitted while a fault stands, empty for none
+	Lacks  string         // what is missing to it
+	TakesS float64        // and how long that takes
 }
 
 // proofOf tells what a trim has stood; nil of a draft, and of one that failed in a way that no trial takes back.
@@ -221,9 +220,10 @@ func proofOf(t *store.Trim, r *store.Rig) *Proof {
 	if out.Cores == 0 {
 		out.Cores = r.Facts.V.Cores
 	}
-	out.Says = out.Proof.Says()
-	out.Next, out.Missing = out.Proof.Next()
-	out.Lacks, out.TakesS = proof.Lacks(out.Missing)
+	out.Rows = out.Proof.Rows()
+	next, missing := out.Proof.Next()
+	out.Next = next
+	out.Lacks, out.TakesS = proof.Lacks(missing)
 	if f := out.Fault; f != nil {
 		out.Stands = f.Stands()
 	}

@@ -13,12 +13,31 @@ import (
 var regimeWords = map[load.Regime]string{load.RegimeHeavy: "heavy load", load.RegimeLight: "each core alone",
 	load.RegimeTransition: "rise and fall", load.RegimeIdle: "idling", load.RegimeMemory: "memory patterns"}
 
-// Says tells for each regime what follows from what was stood, without any further assumption.
-func (p *Proof) Says() []string {
-	out := []string{}
-	for _, e := range p.Exposed {
-		out = append(out, fmt.Sprintf("no fault in %s of %s: at 95 %%, fewer than one in %s", span(e.LeastS), regimeWords[e.Regime],
-			span(BoundS(e.LeastS))))
+// Row is what a trim stood of a regime since its last fault, in seconds for each core; what follows from that without any further
+// assumption: at 95 %, fewer than one fault in BoundS; and what lacks to the next grade.
+type Row struct {
+	Regime                load.Regime
+	Words                 string
+	StoodS, BoundS, LackS float64
+}
+
+// Rows lists every regime that counts for a grade.
+func (p *Proof) Rows() []Row {
+	_, missing := p.Next()
+	var out []Row
+	for _, regime := range Regimes {
+		row := Row{Regime: regime, Words: regimeWords[regime]}
+		for _, e := range p.Exposed {
+			if e.Regime == regime {
+				row.StoodS, row.BoundS = e.LeastS, BoundS(e.LeastS)
+			}
+		}
+		for _, m := range missing {
+			if m.Regime == regime {
+				row.LackS = m.PerS
+			}
+		}
+		out = append(out, row)
 	}
 	return out
 }

@@ -779,13 +779,6 @@ type Event struct {
 // Evidence what a verdict rests on, on the trial's axis
 type Evidence = verdict.Pointer
 
-// Exposed defines model for Exposed.
-type Exposed struct {
-	// LeastS that each core stood it at least
-	LeastS float64 `json:"leastS"`
-	Regime string  `json:"regime"`
-}
-
 // Fault defines model for Fault.
 type Fault = invalid.Entry
 
@@ -1108,14 +1101,6 @@ type MeasuredLoad struct {
 	PackageW   *float64 `json:"packageW"`
 }
 
-// Missing defines model for Missing.
-type Missing struct {
-	// PerS for each core
-	PerS   float64 `json:"perS"`
-	Regime string  `json:"regime"`
-	TakesS float64 `json:"takesS"`
-}
-
 // Outcome defines model for Outcome.
 type Outcome struct {
 	// Forecast each load in the room in which it was measured
@@ -1164,6 +1149,20 @@ type Reading struct {
 // ReadingChannel defines model for Reading.Channel.
 type ReadingChannel string
 
+// RegimeStood defines model for RegimeStood.
+type RegimeStood struct {
+	// BoundS at 95 %, there is fewer than one fault in so long; 0 where nothing follows
+	BoundS float64 `json:"boundS"`
+
+	// LackS to the next grade, for each core
+	LackS  float64 `json:"lackS"`
+	Regime string  `json:"regime"`
+
+	// StoodS without a fault, by each core at least
+	StoodS float64 `json:"stoodS"`
+	Words  string  `json:"words"`
+}
+
 // ReportIncidentRequest defines model for ReportIncidentRequest.
 type ReportIncidentRequest struct {
 	// At when it was seen; now when left out
@@ -1198,9 +1197,12 @@ type Rig struct {
 	Linked          bool         `json:"linked"`
 
 	// LostTrim the trim that was in force and no longer is
-	LostTrim *int64     `json:"lostTrim"`
-	Name     string     `json:"name"`
-	Parts    *PartNames `json:"parts"`
+	LostTrim *int64 `json:"lostTrim"`
+	Name     string `json:"name"`
+
+	// Note what it is for, in a sentence
+	Note  string     `json:"note"`
+	Parts *PartNames `json:"parts"`
 
 	// Quirks what to know of its board
 	Quirks []string `json:"quirks"`
@@ -1520,17 +1522,12 @@ type TrimStanding string
 
 // TrimProof defines model for TrimProof.
 type TrimProof struct {
-	Exposed []Exposed `json:"exposed"`
-
 	// Lacks what is missing, in words
-	Lacks   string    `json:"lacks"`
-	Missing []Missing `json:"missing"`
+	Lacks string `json:"lacks"`
 
 	// Next the next grade; fitted while a fault counts, empty when there is none above
-	Next string `json:"next"`
-
-	// Says what follows, without further assumptions
-	Says []string `json:"says"`
+	Next    string        `json:"next"`
+	Regimes []RegimeStood `json:"regimes"`
 
 	// Stands of a fault that still counts; empty for none
 	Stands string `json:"stands"`
@@ -1546,6 +1543,7 @@ type TrimProof struct {
 type UpdateRigRequest struct {
 	AmbientC *float64        `json:"ambientC,omitempty"`
 	Firmware *FirmwareAccess `json:"firmware,omitempty"`
+	Note     *string         `json:"note,omitempty"`
 	Refit    *bool           `json:"refit,omitempty"`
 }
 

@@ -1132,6 +1132,8 @@ export interface components {
             byHand: boolean;
             /** @description fit again by itself what the board loses */
             refit: boolean;
+            /** @description what it is for, in a sentence */
+            note: string;
             /**
              * Format: int64
              * @description the trim that was in force and no longer is
@@ -1226,6 +1228,7 @@ export interface components {
             ambientC?: number;
             firmware?: components["schemas"]["FirmwareAccess"];
             refit?: boolean;
+            note?: string;
         };
         CreatedRig: {
             rig: components["schemas"]["Rig"];
@@ -1395,14 +1398,11 @@ export interface components {
              * @description of all legs together that held since the last fault
              */
             sumS: number;
-            exposed: components["schemas"]["Exposed"][];
-            /** @description what follows, without further assumptions */
-            says: string[];
+            regimes: components["schemas"]["RegimeStood"][];
             /** @description of a fault that still counts; empty for none */
             stands: string;
             /** @description the next grade; fitted while a fault counts, empty when there is none above */
             next: string;
-            missing: components["schemas"]["Missing"][];
             /** @description what is missing, in words */
             lacks: string;
             /**
@@ -1411,23 +1411,24 @@ export interface components {
              */
             takesS: number;
         };
-        Exposed: {
+        RegimeStood: {
             regime: string;
+            words: string;
             /**
              * Format: double
-             * @description that each core stood it at least
+             * @description without a fault, by each core at least
              */
-            leastS: number;
-        };
-        Missing: {
-            regime: string;
+            stoodS: number;
             /**
              * Format: double
-             * @description for each core
+             * @description at 95 %, there is fewer than one fault in so long; 0 where nothing follows
              */
-            perS: number;
-            /** Format: double */
-            takesS: number;
+            boundS: number;
+            /**
+             * Format: double
+             * @description to the next grade, for each core
+             */
+            lackS: number;
         };
         CreateTrimRequest: {
             /** Format: int64 */

@@ -18,6 +18,7 @@ export function RigSheet({ rig: id }: SheetProps) {
     <SheetWithDock dock={<LinkDock rig={data} />}>
       <Drift rig={data} />
       <Heading note={data.simulated ? 'simulated: a stand-in, not a machine' : undefined}>{data.name}</Heading>
+      <Note key={data.id} rig={data} />
       <div className="grid grid-cols-2 gap-x-8">
         <Parts rig={data} />
         <Facts rig={data} />
@@ -28,6 +29,30 @@ export function RigSheet({ rig: id }: SheetProps) {
         {(data.facts?.channels ?? 0) > 0 && <Corrections key={data.id} rig={data.id} />}
       </div>
     </SheetWithDock>
+  );
+}
+
+/** What the machine is for and what came of it, in a sentence. */
+function Note({ rig }: { rig: Rig }) {
+  const [text, setText] = useState(rig.note);
+  const save = useMutation({
+    meta: { touches: ['rig'] },
+    mutationFn: () => take(api.PATCH('/api/rigs/{rig}', { params: { path: { rig: rig.id } }, body: { note: text } })),
+  });
+  return (
+    <div className="mb-2">
+      <textarea
+        aria-label="What this machine is for"
+        value={text}
+        rows={text.length > 105 ? 2 : 1}
+        placeholder="What this machine is for"
+        maxLength={300}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={() => text !== rig.note && save.mutate()}
+        className="block w-full max-w-[50rem] resize-none border-b border-line bg-transparent px-1 py-0.5"
+      />
+      <Problem error={save.error} />
+    </div>
   );
 }
 

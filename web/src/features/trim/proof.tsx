@@ -9,26 +9,40 @@ export function ProofDock({ rig, trim }: { rig: Rig; trim: Trim }) {
   const [, go] = useLocation();
   const p = trim.proof;
   if (!p) return null;
+  const next = p.stands ? 'still' : p.next && `to ${p.next}`;
   return (
     <Section title="Proof" note={p.sumS > 0 ? `${roughly(p.sumS)} since its last fault` : undefined}>
       <div data-proof={trim.standing} className="text-[13px]">
-        {p.stands && <p className="text-caution">{p.stands}</p>}
-        <ul>
-          {p.says.map((line) => (
-            <li key={line} className="first-letter:uppercase">
-              {line}.
-            </li>
-          ))}
-        </ul>
-        {p.lacks && (
-          <p className="mt-1" data-lacks="">
-            {p.stands ? 'Still to hold' : `Missing to ${p.next}`}: {p.lacks}.{' '}
-            <span className="text-soft">It takes {roughly(p.takesS)}.</span>
-          </p>
-        )}
+        {p.stands && <p className="mb-1 text-caution">{p.stands}</p>}
+        <table className="w-full text-[12.5px]">
+          <thead>
+            <tr className="text-left align-bottom text-[11.5px] leading-tight text-soft">
+              <th className="font-normal">no fault in</th>
+              <th className="num text-right font-normal" />
+              <th className="pl-1.5 text-right font-normal">at 95 % fewer than one in</th>
+              <th className="pl-1.5 text-right font-normal">{next}</th>
+            </tr>
+          </thead>
+          <tbody>
+            {p.regimes.map((r) => (
+              <tr key={r.regime} data-stood={r.regime} className="border-t border-dotted border-line">
+                <td className="whitespace-nowrap">{r.words}</td>
+                <td className="num text-right text-[12px] whitespace-nowrap">
+                  {r.stoodS > 0 ? roughly(r.stoodS) : '–'}
+                </td>
+                <td className="num pl-1.5 text-right text-[12px] whitespace-nowrap">
+                  {r.boundS > 0 && roughly(r.boundS)}
+                </td>
+                <td className="num pl-1.5 text-right text-[12px] whitespace-nowrap text-soft">
+                  {r.lackS > 0 && `+${roughly(r.lackS)}`}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
         {trim.inForce && p.lacks && (
-          <Button className="mt-1" onClick={() => go(`${sheetPath(rig.id, 'trial')}?ladder=missing`)}>
-            Run what is missing
+          <Button className="mt-1.5" onClick={() => go(`${sheetPath(rig.id, 'trial')}?ladder=missing`)}>
+            Run what is missing, {roughly(p.takesS)}
           </Button>
         )}
       </div>
