@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"zerokeel/core/ladder"
 	"zerokeel/core/load"
 	"zerokeel/core/trim"
 	"zerokeel/core/yardstick"
@@ -132,6 +133,23 @@ func (d *demo) addRig(ctx context.Context, c *client, s *story) error {
 	return nil
 }
 
+// standard are the legs of the standard ladder, and handover those of the one for a machine that leaves, on so many cores.
+func standard(cores int) []api.LegRequest { return legsOf("standard", cores) }
+func handover(cores int) []api.LegRequest { return legsOf("handover", cores) }
+
+func legsOf(id string, cores int) []api.LegRequest {
+	var out []api.LegRequest
+	template := ladder.Delivered()[id]
+	for _, s := range template.Steps {
+		seconds := s.Seconds
+		if s.PerCoreS > 0 {
+			seconds = s.PerCoreS * float64(cores)
+		}
+		out = append(out, leg(string(s.Load), seconds))
+	}
+	return out
+}
+
 // step is one trim of a history: made unless it is stock, fitted, proven, and scored when it held.
 type step struct {
 	trim         int64
@@ -142,7 +160,7 @@ type step struct {
 	yardsticks   []string // taken beside the throughput
 	want         string
 	profile      string
-	branch       bool // made from the last proven trim instead of the last one
+	branch       bool // made from the last trim that held instead of the last one
 }
 
 func leg(load string, seconds float64) api.LegRequest {

@@ -13,9 +13,10 @@ import (
 // story is the history of one rig.
 type story struct {
 	name, standin string
-	byHand        bool // its board is not reached: trims are entered from a card
+	note          string // the story, in a sentence
+	byHand        bool   // its board is not reached: trims are entered from a card
 	steps         []step
-	then          func(ctx context.Context, r *rig) error // with the last proven trim in force
+	then          func(ctx context.Context, r *rig) error // with the last trim in force that held
 	open          func(ctx context.Context, r *rig) error // what is left standing, once the rig runs at the demo's speed
 }
 
@@ -47,7 +48,7 @@ func typed(ctx context.Context, r *rig) error {
 		switch {
 		case t.Number == 0:
 			held[t.Id] = []float64{93.4, 93.1, 93.6}
-		case t.Standing == "proven":
+		case t.Verdict == "held":
 			held[t.Id] = []float64{89.9, 90.3, 90.0}
 		}
 	}
@@ -62,73 +63,103 @@ func typed(ctx context.Context, r *rig) error {
 
 // stories of the demo's stand-ins. Petrel comes first.
 var stories = append([]story{
-	{name: "Petrel", standin: "petrel", then: typed, steps: []step{
-		{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute), leg("idle", 2*minute)}, scores: true, yardsticks: everyOther,
-			want: "held"},
-		{name: "memory", reason: "Rated profile first, proven alone, so that memory faults are not blamed on the processor.",
-			settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
-			legs:     []api.LegRequest{leg("mixed", 10*minute)}, scores: true, yardsticks: everyOther, want: "held"},
-		{name: "limits", reason: "Back inside the maker's limits; stock ran into its temperature limit.",
-			settings: trim.Settings{"limit.ppt": number(142), "limit.tdc": number(125), "limit.edc": number(180), "limit.temperature": number(90)},
-			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("transition", 5*minute)}, scores: true,
-			yardsticks: everyOther, want: "held"},
-		{name: "all cores \u221220", reason: "First step of the curve, all cores at once.",
-			settings: trim.Settings{"curve.all": number(-20)},
-			legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute)}, want: "miscalculated"},
-	}},
-	{name: "Gannet", standin: "gannet", steps: []step{
-		baseline("held"),
-		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
-			legs: []api.LegRequest{leg("mixed", 8*minute)}, want: "held"},
-		{name: "limits", reason: "The maker's limits.", settings: trim.Settings{"limit.ppt": number(200), "limit.tdc": number(160),
-			"limit.edc": number(230)},
-			legs: []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held"},
-		{name: "all cores \u221235", reason: "Every heavy test passes at \u221235.", settings: trim.Settings{"curve.all": number(-35)},
-			legs: []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("mixed", 5*minute), leg("idle", 180*minute)},
-			want: "froze"},
-		{name: "clusters", reason: "It froze at idle. Shallower under the stacked cache, a little deeper on the other cluster.", branch: true,
-			settings: trim.Settings{"curve.cluster.0": number(-15), "curve.cluster.1": number(-20)},
-			legs:     []api.LegRequest{leg("heavy", 8*minute), leg("light", 8*minute), leg("idle", 40*minute)}, scores: true, want: "held"},
-		{name: "bands", reason: "Deeper where the clock is high; the lowest band stays shallow, where it froze.",
-			settings: trim.Settings{"curve.cluster.0": number(-22), "curve.cluster.1": number(-32), "curve.band.1.cold": number(15),
-				"curve.band.1.hot": number(15), "curve.band.2.cold": number(6), "curve.band.2.hot": number(6)},
-			legs: []api.LegRequest{leg("heavy", 8*minute), leg("light", 8*minute), leg("idle", 40*minute)}, scores: true, want: "held",
-			profile: "quiet"},
-	}},
-	{name: "Skua", standin: "skua", steps: []step{
-		{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute)}, want: "stopped"},
-		{name: "inside the maker's limits",
-			reason: "As delivered the board goes past every limit, the one of temperature too: the baseline had to end at 101 °C.",
-			settings: trim.Settings{"limit.beyondSpec": off, "limit.pl1": number(125), "limit.pl2": number(188), "limit.tau": number(56),
-				"limit.iccMax": number(240)},
-			legs:   []api.LegRequest{leg("heavy", 8*minute), leg("mixed", 6*minute), leg("light", 6*minute), leg("idle", 16*minute)},
-			scores: true, want: "held"},
-		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
-			legs: []api.LegRequest{leg("mixed", 8*minute)}, scores: true, want: "held"},
-		{name: "adaptive", reason: "+2 for one and two active cores, +1 for the rest, at an adaptive voltage.",
-			settings: trim.Settings{"voltage.core.mode": word(trim.Adaptive), "voltage.core.target": number(1.415), "clock.active.1": number(56),
-				"clock.active.2": number(56), "clock.active.3": number(53), "clock.active.4": number(53), "clock.active.5": number(51),
-				"clock.active.6": number(51)},
-			legs: []api.LegRequest{leg("heavy", 6*minute), leg("light", 8*minute)}, scores: true, want: "held", profile: "fast"},
-		{name: "static", reason: "One ratio, one voltage: coolest at full load.", branch: true,
-			settings: trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": number(0.94), "clock.ratio.p": number(38),
-				"clock.ratio.e": number(31), "voltage.core.target": number(1.2),
-				"clock.active.1": word(trim.Auto), "clock.active.2": word(trim.Auto), "clock.active.3": word(trim.Auto),
-				"clock.active.4": word(trim.Auto), "clock.active.5": word(trim.Auto), "clock.active.6": word(trim.Auto)},
-			legs: []api.LegRequest{leg("heavy", 8*minute), leg("idle", 16*minute)}, scores: true, want: "held", profile: "quiet"},
-	}},
-	{name: "Dunlin", standin: "dunlin", steps: []step{
-		baseline("held"),
-		{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
-			legs: []api.LegRequest{leg("mixed", 8*minute)}, want: "held"},
-		{name: "reference 103 MHz", reason: "The ratio is locked, the core reference clock is not.",
-			settings: trim.Settings{"clock.reference": number(103)},
-			legs:     []api.LegRequest{leg("heavy", 6*minute), leg("light", 6*minute)}, scores: true, want: "held", profile: "fast"},
-		{name: "living room", reason: "45 W beside the television.",
-			settings: trim.Settings{"limit.ppt": number(45), "limit.tdc": number(40), "limit.edc": number(65)},
-			legs:     []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held", profile: "quiet"},
-	}},
+	{name: "Petrel", standin: "petrel", then: typed,
+		note: "Edit desk: as delivered it ran into 95 °C; inside the maker's limits, its one weak core spared, it does no less at 10 K less.",
+		steps: []step{
+			{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute), leg("idle", 2*minute)}, scores: true, yardsticks: everyOther,
+				want: "held"},
+			{name: "memory", reason: "Rated profile first, proven alone, so that memory faults are not blamed on the processor.",
+				settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
+				legs:     []api.LegRequest{leg("memory", 12*minute), leg("mixed", 5*minute)}, scores: true, yardsticks: everyOther, want: "held"},
+			{name: "limits", reason: "Back inside the maker's limits; stock ran into its temperature limit.",
+				settings: trim.Settings{"limit.ppt": number(142), "limit.tdc": number(125), "limit.edc": number(180), "limit.temperature": number(90)},
+				legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("transition", 5*minute)}, scores: true,
+				yardsticks: everyOther, want: "held"},
+			{name: "all cores \u221220", reason: "First step of the curve, all cores at once.",
+				settings: trim.Settings{"curve.all": number(-20)},
+				legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute)}, want: "miscalculated"},
+			{name: "core by core", reason: "Core 5 stopped at \u221220 after minutes, the others did not: it stays shallow, and they go as deep.",
+				branch: true, settings: petrelCores(), legs: standard(8), scores: true, yardsticks: everyOther, want: "held", profile: "quiet"},
+		}},
+	{name: "Gannet", standin: "gannet",
+		note: "Render box: passed every heavy test at \u221235 and froze at idle; shallow where cores wake to their top clock, it is deep and sound.",
+		steps: []step{
+			baseline("held"),
+			{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
+				legs: []api.LegRequest{leg("memory", 12*minute), leg("mixed", 5*minute)}, want: "held"},
+			{name: "limits", reason: "The maker's limits.", settings: trim.Settings{"limit.ppt": number(200), "limit.tdc": number(160),
+				"limit.edc": number(230)},
+				legs: []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held"},
+			{name: "all cores \u221235", reason: "Every heavy test passes at \u221235.", settings: trim.Settings{"curve.all": number(-35)},
+				legs: []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("mixed", 5*minute), leg("idle", 180*minute)},
+				want: "froze"},
+			{name: "clusters", reason: "It froze at idle. Shallower under the stacked cache, a little deeper on the other cluster.", branch: true,
+				settings: trim.Settings{"curve.cluster.0": number(-15), "curve.cluster.1": number(-20)},
+				legs:     []api.LegRequest{leg("heavy", 8*minute), leg("light", 8*minute), leg("idle", 40*minute)}, scores: true, want: "held"},
+			{name: "bands", reason: "Deeper where all cores work; shallow at the top, which a core reaches at once when it wakes from idle.",
+				settings: trim.Settings{"curve.cluster.0": number(-24), "curve.cluster.1": number(-32), "curve.band.5.cold": number(10),
+					"curve.band.5.hot": number(10), "curve.band.4.cold": number(4), "curve.band.4.hot": number(4)},
+				legs: []api.LegRequest{leg("heavy", 8*minute), leg("light", 8*minute), leg("idle", 40*minute)}, scores: true, want: "held",
+				profile: "quiet"},
+		}},
+	{name: "Skua", standin: "skua",
+		note: "Edit desk: its board overrides every limit, and it stopped at 101 °C; one ratio at 1.12 V does as much at a third less power.",
+		steps: []step{
+			{name: "Baseline", legs: []api.LegRequest{leg("heavy", 10*minute)}, want: "stopped"},
+			{name: "inside the maker's limits",
+				reason: "As delivered the board goes past every limit, the one of temperature too: the baseline had to end at 101 °C.",
+				settings: trim.Settings{"limit.beyondSpec": off, "limit.pl1": number(125), "limit.pl2": number(188), "limit.tau": number(56),
+					"limit.iccMax": number(240)},
+				legs:   []api.LegRequest{leg("heavy", 8*minute), leg("mixed", 6*minute), leg("light", 6*minute), leg("idle", 16*minute)},
+				scores: true, want: "held"},
+			{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
+				legs: []api.LegRequest{leg("memory", 12*minute), leg("mixed", 5*minute)}, scores: true, want: "held"},
+			{name: "adaptive", reason: "+2 for one and two active cores, +1 for the rest, at an adaptive voltage.",
+				settings: trim.Settings{"voltage.core.mode": word(trim.Adaptive), "voltage.core.target": number(1.415), "clock.active.1": number(56),
+					"clock.active.2": number(56), "clock.active.3": number(53), "clock.active.4": number(53), "clock.active.5": number(51),
+					"clock.active.6": number(51)},
+				legs: []api.LegRequest{leg("heavy", 6*minute), leg("light", 8*minute)}, scores: true, want: "held", profile: "fast"},
+			{name: "static", branch: true,
+				reason: "The clock that all cores used to have, at one voltage that is enough for it, and no power limit in its way.",
+				settings: trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": number(1.12), "clock.ratio.p": number(46),
+					"clock.ratio.e": number(36), "voltage.core.target": number(1.2), "limit.pl1": number(253), "limit.pl2": number(253),
+					"clock.active.1": word(trim.Auto), "clock.active.2": word(trim.Auto), "clock.active.3": word(trim.Auto),
+					"clock.active.4": word(trim.Auto), "clock.active.5": word(trim.Auto), "clock.active.6": word(trim.Auto)},
+				legs: []api.LegRequest{leg("heavy", 8*minute), leg("idle", 16*minute)}, scores: true, want: "held", profile: "quiet"},
+		}},
+	{name: "Dunlin", standin: "dunlin",
+		note: "Living room: a locked ratio under a low cooler; 103 MHz for the desk, 45 W beside the television.",
+		steps: []step{
+			baseline("held"),
+			{name: "memory", reason: "Rated profile.", settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
+				legs: []api.LegRequest{leg("memory", 12*minute), leg("mixed", 5*minute)}, want: "held"},
+			{name: "reference 103 MHz", reason: "The ratio is locked, the core reference clock is not.",
+				settings: trim.Settings{"clock.reference": number(103)},
+				legs:     []api.LegRequest{leg("heavy", 6*minute), leg("light", 6*minute)}, scores: true, want: "held", profile: "fast"},
+			{name: "living room", reason: "45 W beside the television.",
+				settings: trim.Settings{"limit.ppt": number(45), "limit.tdc": number(40), "limit.edc": number(65)},
+				legs:     []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held", profile: "quiet"},
+		}},
 }, terns()...)
+
+// petrelCores are offsets by core: core 5 is the weak one.
+func petrelCores() trim.Settings {
+	out := trim.Settings{"curve.all": number(0)}
+	for core := range 8 {
+		depth := -20.0
+		if core == 5 {
+			depth = -8
+		}
+		out[trim.At("curve.core.*", core)] = number(depth)
+	}
+	return out
+}
+
+// Of the terns, the one that was proven for its owner, and the one that lost its offset.
+const (
+	handedOver = 1
+	loser      = 2
+)
 
 // terns are six like machines, whose chips take offsets of different depth. One is not reached over the network, one has
 // lost its offset.
@@ -136,8 +167,16 @@ func terns() []story {
 	depth := []float64{-75, -110, -90, -125, -70, 0}
 	var out []story
 	for i, mV := range depth {
-		s := story{name: fmt.Sprintf("Tern %d", i+1), standin: fmt.Sprintf("tern-%d", i+1)}
+		s := story{name: fmt.Sprintf("Tern %d", i+1), standin: fmt.Sprintf("tern-%d", i+1),
+			note: fmt.Sprintf("Office tower of the harbour school: a locked part, as deep as its chip goes, %.0f mV.", -mV)}
+		switch i {
+		case handedOver:
+			s.note = "Office tower of the harbour school: a night of its own proved it, and it is ready to be handed over."
+		case loser:
+			s.note = "Office tower of the harbour school: its board forgot the offset when the supply was pulled."
+		}
 		if mV == 0 {
+			s.note = "Office tower of the harbour school: its board speaks no protocol, and its trim is being entered from a card."
 			s.byHand, s.open = true, beginCard
 			out = append(out, s)
 			continue
@@ -150,7 +189,10 @@ func terns() []story {
 				settings: trim.Settings{"voltage.core.offset": number(mV)},
 				legs:     []api.LegRequest{leg("heavy", 6*minute), leg("light", 6*minute)}, scores: i == 0, want: "held"},
 		}
-		if i == 2 {
+		if i == handedOver {
+			s.steps[2].legs = handover(6)
+		}
+		if i == loser {
 			s.then = func(ctx context.Context, r *rig) error {
 				if err := r.board.unplug(ctx); err != nil {
 					return err
@@ -186,20 +228,23 @@ func beginCard(ctx context.Context, r *rig) error {
 }
 
 // tell makes the history through the API: each step's trim is fitted, proven, and scored when it held. At the end the last
-// proven trim is in force.
+// trim that held is in force.
 func (s *story) tell(ctx context.Context, r *rig) error {
 	trims, err := r.trims(ctx)
-	if err != nil || len(s.steps) == 0 {
+	if err != nil {
 		return err
 	}
-	last, proven := trims[0].Id, trims[0].Id
+	if err := r.call(ctx, "PATCH", fmt.Sprintf("/api/rigs/%d", r.id), api.UpdateRigRequest{Note: &s.note}, nil); err != nil {
+		return err
+	}
+	last, sound := trims[0].Id, trims[0].Id
 	inForce := int64(0)
 	for i, one := range s.steps {
 		one.trim = last
 		if i > 0 {
 			parent := last
 			if one.branch {
-				parent = proven
+				parent = sound
 			}
 			if one.trim, err = r.create(ctx, parent, one); err != nil {
 				return fmt.Errorf("%s: %w", one.name, err)
@@ -220,11 +265,11 @@ func (s *story) tell(ctx context.Context, r *rig) error {
 		}
 		last, inForce = one.trim, one.trim
 		if verdict == "held" {
-			proven = one.trim
+			sound = one.trim
 		}
 	}
-	if inForce != proven {
-		if err := r.fit(ctx, proven); err != nil {
+	if inForce != sound && inForce != 0 {
+		if err := r.fit(ctx, sound); err != nil {
 			return err
 		}
 	}

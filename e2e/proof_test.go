@@ -56,7 +56,7 @@ func send(t testing.TB, method, path string, in, out any) {
 
 // TestIncidentLowersATrim: a fault of daily use, entered on the log's sheet, takes the trim its standing, and a watch
 // is set beside it.
-func TestIncidentLowersAProvenTrim(t *testing.T) {
+func TestIncidentLowersATrim(t *testing.T) {
 	const dunlin = 5
 	p := open(t, fmt.Sprintf("/rig/%d/log", dunlin))
 	p.see("[data-log] li", "Trial")

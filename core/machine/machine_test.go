@@ -188,7 +188,7 @@ func ExampleModel_Steady() {
 	m, _ := machine.NewModel(set, tuning, silicon.Typical(set.Processor))
 	s, _ := m.Steady(load.Heavy, nil, 24)
 	fmt.Printf("%.0f MHz held by %s\n", s.MeanMHz, s.Limiter)
-	// Output: 4000 MHz held by sustained power
+	// Output: 3950 MHz held by sustained power
 }
 
 func BenchmarkStep(b *testing.B) {

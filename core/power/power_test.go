@@ -27,10 +27,10 @@ func TestPowerLaws(t *testing.T) {
 	near(t, "leakage factor at V0", power.LeakFactor(p, p.LeakV0), 1)
 	near(t, "leakage factor doubles over", power.LeakFactor(p, p.LeakV0+math.Ln2/p.LeakPerV), 2)
 	rest := power.Rest{MemoryMTs: 6000, FabricMHz: 2000, SoC: 1, Controller: 1}
-	near(t, "uncore at 6000 MT/s", power.Uncore(set.Processor, &rest, false), 8+1.6*6+0.5*2)
-	near(t, "uncore at rest", power.Uncore(set.Processor, &rest, true), 0.6*(8+1.6*6+0.5*2))
+	near(t, "uncore at 6000 MT/s", power.Uncore(set.Processor, &rest, false), 10+1.6*6+0.5*2)
+	near(t, "uncore at rest", power.Uncore(set.Processor, &rest, true), 0.95*(10+1.6*6+0.5*2))
 	rest.SoC, rest.Controller = 1.1, 0.9
-	near(t, "uncore at other voltages", power.Uncore(set.Processor, &rest, false), 8*1.21+1.6*6*0.81+0.5*2)
+	near(t, "uncore at other voltages", power.Uncore(set.Processor, &rest, false), 10*1.21+1.6*6*0.81+0.5*2)
 	skua := parttest.Rig(t, "skua").Processor
 	ring := power.Rest{SoC: 1, Controller: 1, RingMHz: skua.Ring.MHz / 2, RingV: skua.Ring.V / 2}
 	near(t, "ring at half its clock and voltage", power.Uncore(skua, &ring, false), skua.Uncore.BaseW+skua.Ring.W/8)
