@@ -22,7 +22,7 @@ func (s *Store) History(ctx context.Context, rig int64, before time.Time, most i
 		at          string
 	}{
 		{&h.Fittings, fittingColumns, "fittings", "rig_clock"},
-		{&h.Trials, trialColumns, "trials", "COALESCE(started_at, created_at)"},
+		{&h.Trials, trialColumns, "trials", "COALESCE(rig_ended, started_at, created_at)"},
 		{&h.Incidents, "id, rig_id, trim_id, kind, note, created_at, boot_id", "incidents", "created_at"},
 		{&h.Notices, noticeColumns, "notices", "at"},
 	} {

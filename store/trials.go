@@ -52,6 +52,7 @@ type Trial struct {
 	StartedAt sql.NullTime         `db:"started_at"`    // on the rig's clock
 	CreatedAt time.Time            `db:"created_at"`
 	EndedAt   sql.NullTime         `db:"ended_at"`
+	RigEnded  sql.NullTime         `db:"rig_ended"` // the same on the rig's clock, as far as it told
 
 	from step // as it was loaded
 }
@@ -136,7 +137,7 @@ type Event struct {
 }
 
 const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, go_on, cores, acted_at, boot_at_end, result,
-	session_id, session_block, started_at, created_at, ended_at`
+	session_id, session_block, started_at, created_at, ended_at, rig_ended`
 
 const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force,
 	stream, ordered_at,
@@ -253,6 +254,10 @@ func (s *Store) saveTrial(ctx context.Context, lease *Lease, t *Trial, judge Jud
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `UPDATE legs SET state = ? WHERE trial_id = ? AND state = ?`, LegSkipped, t.ID, LegWaiting); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE trials SET rig_ended = (SELECT FROM_UNIXTIME(MAX(l.started_ms / 1000 + l.seen_s))
+			FROM legs l WHERE l.trial_id = trials.id) WHERE id = ?`, t.ID); err != nil {
 			return err
 		}
 		return judged(ctx, tx, t, judge)

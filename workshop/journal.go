@@ -82,6 +82,9 @@ func journalOf(trims []store.Trim, h *store.History) []JournalEntry {
 			at = t.StartedAt.Time
 		}
 		title, text, bad := fmt.Sprintf("Trial %d under %s: %s", t.Number, names[t.TrimID], t.State), t.Name, false
+		if t.RigEnded.Valid {
+			at = t.RigEnded.Time // what came of it was known no sooner
+		}
 		if t.Result.Valid {
 			title = fmt.Sprintf("Trial %d under %s: %s", t.Number, names[t.TrimID], t.Result.V.Verdict)
 			text, bad = strings.TrimPrefix(t.Name+": "+t.Result.V.Why, ": "), t.Result.V.Verdict.Failed()
