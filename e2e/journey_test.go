@@ -10,16 +10,18 @@ import (
 	"github.com/go-rod/rod/lib/input"
 )
 
-// TestJourneyToAProvenChange: from the trim in force to a new one (all cores −10), preflight clean, fitted, read back,
+// TestJourneyToAProvenChange: from a trim to a new one (all cores −10), preflight clean, fitted, read back,
 // a heavy leg with live strips, held, benchmarked, compared with stock.
 func TestJourneyToAProvenChange(t *testing.T) {
 	p := open(t, "/rig/1/trim")
 	p.see("nav[aria-label='Fleet'] a", `Petrel\s+SIM`)
 	p.see("nav[aria-label='Course of trims'] button", "core 5 miscalculated")
-	p.see("h1", "T2 limits")
+	p.see("h1", "T4 core by core")
 	if err := p.Keyboard.Type(input.KeyN); err != nil {
 		t.Fatal(err)
 	}
+	p.see("h1", "New trim from T4")
+	p = open(t, "/rig/1/trim/4/new")
 	p.see("h1", "New trim from T2")
 	p.fill(`[aria-label="Curve offset, all cores"]`, "10")
 	p.see("[data-preflight] li", "raises the voltage")
@@ -28,12 +30,12 @@ func TestJourneyToAProvenChange(t *testing.T) {
 	p.see("[data-forecast]", "All-core")
 	p.fill("form label:first-child input", "all cores -10")
 	p.click("button", "Save trim")
-	p.see("h1", "T4 all cores")
-	p.click("button", "Fit T4")
+	p.see("h1", "T5 all cores")
+	p.click("button", "Fit T5")
 	p.see("[data-fitting='in force']", "Every setting reads back as asked")
 	p.click("button", "Prove it")
 	p.click("button", "Start trial")
-	p.see("h1", "under T4")
+	p.see("h1", "under T5")
 	if _, err := p.Element(".uplot canvas"); err != nil {
 		t.Fatalf("no live strips: %v\n%s", err, p.words())
 	}
@@ -47,12 +49,12 @@ func TestJourneyToAProvenChange(t *testing.T) {
 	p.see("h1", "Benchmark")
 	p.see("[data-verdict='held']", "held")
 	p.click("button", "Compare with stock")
-	p.see("h1", "T4 all cores -10 against stock")
+	p.see("h1", "T5 all cores -10 against stock")
 	p.see("[data-row='heavy temperature.above']", "better")
 	p.see("[data-row='heavy power.package']", "better")
 	p.see("[data-row='perWatt']", "better")
 	p.see("[data-row='temperature.peak']", "not settled")
-	p.see("nav[aria-label='Course of trims'] button[aria-label*='in force']", "T4")
+	p.see("nav[aria-label='Course of trims'] button[aria-label*='in force']", "T5")
 }
 
 // TestJourneyTooDeep: a trim that is too deep fails, the core is named, and one click goes back to the nearest that held.
