@@ -27,7 +27,7 @@ func TestJourneyToAProvenChange(t *testing.T) {
 	p.see("[data-preflight] li", "raises the voltage")
 	p.click("[data-preflight] button", "Mend it")
 	p.see("aside", "clean")
-	p.see("[data-forecast]", "All-core")
+	p.see("[data-forecast]", "Burst")
 	p.fill("form label:first-child input", "all cores -10")
 	p.click("button", "Save trim")
 	p.see("h1", "T5 all cores")

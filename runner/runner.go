@@ -38,8 +38,9 @@ type Runner struct {
 	hub   *link.Hub
 	log   *slog.Logger
 
-	asked sync.Map // rig → when its board may be asked again, *asking
-	away  sync.Map // rigs that were silent at the last look
+	asked sync.Map        // rig → when its board may be asked again, *asking
+	away  sync.Map        // rigs that were silent at the last look
+	uses  map[int64]inUse // rigs in daily use, as they were at the last note
 
 	mu       sync.Mutex
 	packedAt time.Time       // when running legs were last looked at for packing; the round's own
@@ -48,7 +49,7 @@ type Runner struct {
 
 // New returns a runner. Its Run must be called.
 func New(shop *workshop.Workshop, s *store.Store, log *slog.Logger) *Runner {
-	return &Runner{shop: shop, store: s, hub: shop.Hub(), log: log, working: map[string]bool{}}
+	return &Runner{shop: shop, store: s, hub: shop.Hub(), log: log, working: map[string]bool{}, uses: map[int64]inUse{}}
 }
 
 // Run drives until the context ends. It looks when something has changed, and every now and then.
@@ -154,6 +155,7 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 	for _, t := range trials {
 		busy[t.RigID] = true
 	}
+	r.alone(steps, "uses", func() error { return r.noteUses(ctx, busy, elsewhere) })
 	for _, rig := range r.absences(busy) {
 		if !elsewhere[rig] {
 			r.step(ctx, steps, fmt.Sprintf("absence of rig %d", rig), rig, func(*store.Lease) error { return r.followAbsence(ctx, rig) })

@@ -292,3 +292,25 @@ func TestLogIsReadPageByPage(t *testing.T) {
 		}
 	}
 }
+
+// TestDailyUseIsCounted: the hours for which a rig is up under its trim, outside trials, are told beside what it stood, and an incident
+// takes them away.
+func TestDailyUseIsCounted(t *testing.T) {
+	rig := servertest.Start(t).AddRig(petrel(t, func(c *standin.Config) { c.Weaker = nil }), 1200)
+	rig.Fit(rig.Trims()[0].Id)
+	used := func() float64 {
+		if p := rig.Trims()[0].Proof; p != nil {
+			return p.Used.StoodS
+		}
+		return 0
+	}
+	rig.Until("an hour of daily use is noted", func() bool { return used() > 3600 })
+	if p := rig.Trims()[0].Proof; p.Next != "tried" || math.Abs(p.Used.BoundS/p.Used.StoodS-1/2.9957) > 1e-3 {
+		t.Errorf("%+v", p)
+	}
+	before := used()
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/incidents", rig.ID), map[string]any{"kind": "froze", "text": "while nobody looked"}, 201, nil)
+	if after := used(); after >= before {
+		t.Errorf("%g s before the incident, %g s after it", before, after)
+	}
+}

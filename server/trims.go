@@ -71,7 +71,7 @@ func apiTrim(t *workshop.Trim) api.Trim {
 	}
 	if p := t.Proof; p != nil {
 		out.Proof = &api.TrimProof{SumS: p.SumS, Stands: p.Stands, Next: string(p.Next), Lacks: p.Lacks, TakesS: p.TakesS,
-			Regimes: each(p.Rows, apiStood)}
+			Regimes: each(p.Rows, apiStood), Used: apiStood(&p.Used)}
 	}
 	if t.FittedAt.Valid {
 		out.FittedAt = &t.FittedAt.Time

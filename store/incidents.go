@@ -37,6 +37,9 @@ func (s *Store) AddIncident(ctx context.Context, i *Incident) error {
 			return err
 		}
 		tx.tell(TopicTrim, i.RigID, i.TrimID)
+		if _, err = tx.ExecContext(ctx, `UPDATE trims SET used_s = 0 WHERE id = ?`, i.TrimID); err != nil {
+			return err
+		}
 		if _, err = tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict_s = 0, proof = NULL WHERE id = ? AND standing IN (?, ?, ?)`,
 			proof.Fitted, i.TrimID, proof.Tried, proof.Held, proof.Proven); err != nil {
 			return err

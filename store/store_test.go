@@ -206,10 +206,16 @@ func TestTrimIsFixedOnceFitted(t *testing.T) {
 	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != proof.Held || got.Proof.V.SumS != 7200 {
 		t.Errorf("after a proof that held it stands %s, %+v", got.Standing, got.Proof)
 	}
+	if err := s.AddUse(ctx, trial.TrimID, 3600); err != nil {
+		t.Fatal(err)
+	}
+	if got, _ := s.Trim(ctx, trial.TrimID); got.UsedS != 3600 {
+		t.Errorf("after an hour of daily use it shows %g s", got.UsedS)
+	}
 	if err := s.AddIncident(ctx, &store.Incident{RigID: r.ID, TrimID: trial.TrimID, Kind: "froze"}); err != nil {
 		t.Fatal(err)
 	}
-	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != proof.Fitted || got.Proof.Valid {
+	if got, _ := s.Trim(ctx, trial.TrimID); got.Standing != proof.Fitted || got.Proof.Valid || got.UsedS != 0 {
 		t.Errorf("after an incident it stands %s, %+v, want fitted and nothing stood", got.Standing, got.Proof)
 	}
 }

@@ -41,11 +41,12 @@ type Trim struct {
 	FittedAt  sql.NullTime          `db:"fitted_at"`
 	Notes     string                `db:"notes"`
 	Profile   Profile               `db:"profile"`
-	Proof     JSON[proof.Proof]     `db:"proof"` // what it stood since it last failed; of none that was never judged
+	UsedS     float64               `db:"used_s"` // in daily use since its last fault
+	Proof     JSON[proof.Proof]     `db:"proof"`  // what it stood since it last failed; of none that was never judged
 }
 
 const trimColumns = `id, rig_id, number, parent_id, name, reason, settings, forecast, standing, verdict, core, verdict_s, created_at,
-	fitted_at, notes, profile, proof`
+	fitted_at, notes, profile, proof, used_s`
 
 // insertTrim numbers and stores a trim. Numbers count per rig from 0, which is stock.
 func insertTrim(ctx context.Context, tx *txn, t *Trim) error {
@@ -125,10 +126,17 @@ func (s *Store) NoteTrim(ctx context.Context, t *Trim) error {
 	return known(err, "note trim %d", t.ID)
 }
 
+// AddUse adds some seconds of daily use to a trim, during which nothing failed.
+func (s *Store) AddUse(ctx context.Context, id int64, seconds float64) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE trims SET used_s = used_s + ? WHERE id = ?`, seconds, id)
+	return known(err, "note the use of trim %d", id)
+}
+
 // judgeTrim records how a trim stands.
 func judgeTrim(ctx context.Context, tx *txn, id int64, by *proof.Stood) error {
-	_, err := tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict = ?, core = ?, verdict_s = ?, proof = ? WHERE id = ?`,
-		by.Standing, by.Verdict, by.Core, by.AtS, AsJSON(by.Proof), id)
+	_, err := tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict = ?, core = ?, verdict_s = ?, proof = ?,
+		used_s = IF(?, 0, used_s) WHERE id = ?`,
+		by.Standing, by.Verdict, by.Core, by.AtS, AsJSON(by.Proof), by.Standing == proof.Failed, id)
 	return err
 }
 

@@ -209,6 +209,7 @@ type Proof struct {
 	Next   proof.Standing // the next grade; fitted while a fault stands, empty for none
 	Lacks  string         // what is missing to it
 	TakesS float64        // and how long that takes
+	Used   proof.Row      // daily use, which proves no regime in particular
 }
 
 // proofOf tells what a trim has stood; nil of a draft, and of one that failed in a way that no trial takes back.
@@ -224,6 +225,7 @@ func proofOf(t *store.Trim, r *store.Rig) *Proof {
 	next, missing := out.Proof.Next()
 	out.Next = next
 	out.Lacks, out.TakesS = proof.Lacks(missing)
+	out.Used = proof.Row{Words: "daily use", StoodS: t.UsedS, BoundS: proof.BoundS(t.UsedS)}
 	if f := out.Fault; f != nil {
 		out.Stands = f.Stands()
 	}

@@ -1537,6 +1537,9 @@ type TrimProof struct {
 
 	// TakesS how long the ladder called missing takes
 	TakesS float64 `json:"takesS"`
+
+	// Used daily use, which proves no regime in particular
+	Used RegimeStood `json:"used"`
 }
 
 // UpdateRigRequest defines model for UpdateRigRequest.

@@ -1399,6 +1399,8 @@ export interface components {
              */
             sumS: number;
             regimes: components["schemas"]["RegimeStood"][];
+            /** @description daily use, which proves no regime in particular */
+            used: components["schemas"]["RegimeStood"];
             /** @description of a fault that still counts; empty for none */
             stands: string;
             /** @description the next grade; fitted while a fault counts, empty when there is none above */

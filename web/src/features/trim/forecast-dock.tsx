@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import type { Check, Schemas, Settings } from '../../api/client';
 import { yardsticksQuery } from '../../api/queries';
 import { Section } from '../../ui/elements';
-import { decimalsOf, loadNames, num, signed } from '../../ui/format';
+import { decimalsOf, loadNames, num, signed, yardstickWord } from '../../ui/format';
 
 type State = Schemas['MachineState'];
 
@@ -119,7 +119,7 @@ function ScoreRows({ scores, before }: { scores: Scores; before: Scores }) {
                   : 'from part sheets: never measured here'
               }
             >
-              <td>{(of?.name ?? s.yardstick).replace(/ throughput$/, '')}</td>
+              <td>{of ? yardstickWord(of.name) : s.yardstick}</td>
               <td className="num pl-2 text-right whitespace-nowrap text-soft">
                 {Math.abs(percent) >= 0.05 && `${signed(percent, 1)} %`}
               </td>

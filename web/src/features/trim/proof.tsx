@@ -24,8 +24,8 @@ export function ProofDock({ rig, trim }: { rig: Rig; trim: Trim }) {
             </tr>
           </thead>
           <tbody>
-            {p.regimes.map((r) => (
-              <tr key={r.regime} data-stood={r.regime} className="border-t border-dotted border-line">
+            {[...p.regimes, ...(p.used.stoodS > 0 ? [p.used] : [])].map((r) => (
+              <tr key={r.words} data-stood={r.words} className="border-t border-dotted border-line">
                 <td className="whitespace-nowrap">{r.words}</td>
                 <td className="num text-right text-[12px] whitespace-nowrap">
                   {r.stoodS > 0 ? roughly(r.stoodS) : '–'}

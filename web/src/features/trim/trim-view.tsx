@@ -81,7 +81,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
         <>
           <Section title="Next">
             <div className="flex flex-col items-start gap-2">
-              {trim.standing !== 'proven' && trim.inForce && proven && (
+              {(trim.standing === 'failed' || trim.standing === 'fitted') && trim.inForce && proven && (
                 <Button main={trim.standing === 'failed'} onClick={() => fit.mutate(proven.id)}>
                   Back to {trimName(proven)}, {proven.standing}
                 </Button>
