@@ -5,6 +5,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/memory"
 	"zerokeel/server/api"
 	"zerokeel/workshop"
 )
@@ -22,10 +23,15 @@ func (s *Server) DrawTrim(c *echo.Context, id int64) error {
 	out := api.Drawings{Plan: d.Plan, Windows: nonNil(d.Windows), LoadLines: d.LoadLines, UsualRatios: d.UsualRatios,
 		Curves: each(d.Curves, apiCurve), Corridor: each(d.Corridor, apiCorridor), Entries: each(d.Entries, apiVoltageEntry)}
 	out.Plan.Derived = nonNil(out.Plan.Derived)
+	out.Memory = api.MemoryAid{Mts: d.Memory.MTs, Timings: nonNil(d.Memory.Timings), Proven: each(d.Memory.Proven, apiProvenMemory)}
 	if b := d.Bands; b != nil {
 		out.Bands = &api.BandGrid{Mhz: b.MHz, ColdC: b.ColdC, HotC: b.HotC}
 	}
 	return c.JSON(http.StatusOK, out)
+}
+
+func apiProvenMemory(m *memory.Running) api.ProvenMemory {
+	return api.ProvenMemory{Mts: m.MTs, Cl: m.CL, Rcd: m.RCD, Rp: m.RP, V: some(m.V)}
 }
 
 func apiCurve(x *workshop.CoreCurve) api.CoreCurve {

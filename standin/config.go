@@ -136,15 +136,8 @@ func (c *Config) memoryMargin(m *memory.Running) float64 {
 	if reserve == 0 {
 		reserve = usualMemory
 	}
-	kit := c.Parts.Memory
-	cl := float64(kit.CL)
-	or := func(x int, other float64) float64 {
-		if x > 0 {
-			return float64(x)
-		}
-		return other
-	}
-	return stability.MemoryMargin(reserve, m.Slack(memory.Kit{MTs: kit.RatedMTs, V: kit.V, CL: cl, RCD: or(kit.RCD, cl), RP: or(kit.RP, cl)}))
+	kit, _ := machine.KitOf(c.Parts.Memory)
+	return stability.MemoryMargin(reserve, m.Slack(kit))
 }
 
 // hidden is what nobody outside knows of a chip.

@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -13,6 +14,7 @@ import (
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
+	"zerokeel/core/memory"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
 	"zerokeel/store"
@@ -27,7 +29,15 @@ type Drawings struct {
 	Corridor    []CorridorPoint
 	Entries     []VoltageEntry
 	Bands       *part.Bands
+	Memory      MemoryAid
 	UsualRatios []float64 // for each number of active cores, where the settings leave it to the processor
+}
+
+// MemoryAid is what the kit's timings are at the rate that the settings give, and where the memory was proven on this rig.
+type MemoryAid struct {
+	MTs     float64
+	Timings []memory.Timing
+	Proven  []memory.Running // the fastest first
 }
 
 // CoreCurve is the voltage/frequency curve of a core.
@@ -74,6 +84,7 @@ func (w *Workshop) Draw(ctx context.Context, rig, parent int64, changes trim.Set
 	out := &Drawings{
 		Plan:   clock.NewPlan(set.Processor, machine.Asked(set, settings), proven, set.Board.Steps("memory.rate")),
 		Curves: curvesOf(set, model), Corridor: corridorOf(model.Tuning()), Entries: entriesOf(k.history), Bands: set.Board.Bands,
+		Memory: memoryOf(set, model.Tuning(), k.history),
 	}
 	if out.LoadLines, err = machine.LoadLines(set, settings); err != nil && !errors.Is(err, machine.ErrNoPoint) {
 		return nil, err // of settings under which it could not run, preflight tells
@@ -90,6 +101,21 @@ func (w *Workshop) Draw(ctx context.Context, rig, parent int64, changes trim.Set
 		out.UsualRatios = append(out.UsualRatios, top/own.ReferenceMHz)
 	}
 	return out, nil
+}
+
+// memoryOf works out the aid for the memory of tuned settings.
+func memoryOf(set *part.Set, tuning *machine.Tuning, h *history) MemoryAid {
+	kit, ras := machine.KitOf(set.Memory)
+	out := MemoryAid{MTs: tuning.Memory.MTs, Timings: tuning.Memory.Kept(kit, ras)}
+	for _, settings := range h.provenMemory() {
+		if t, err := machine.Tune(set, settings); err == nil && !slices.ContainsFunc(out.Proven, func(m memory.Running) bool {
+			return m.MTs == t.Memory.MTs && m.CL == t.Memory.CL && m.RCD == t.Memory.RCD && m.RP == t.Memory.RP && m.V == t.Memory.V
+		}) {
+			out.Proven = append(out.Proven, t.Memory)
+		}
+	}
+	slices.SortStableFunc(out.Proven, func(a, b memory.Running) int { return cmp.Compare(b.MTs, a.MTs) })
+	return out
 }
 
 // edited loads what a draft that is being edited comes to.

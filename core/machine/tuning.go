@@ -146,8 +146,8 @@ func (t *Tuning) tuneMemory(set *part.Set, s trim.Settings) {
 	m.RCD, m.RP, m.RAS = m.CL, m.CL, memory.DefaultRAS(m.CL)
 	switch s.Word("memory.profile") {
 	case trim.ProfileRated:
-		m.MTs, m.CL = kit.RatedMTs, float64(kit.CL)
-		m.RCD, m.RP, m.RAS = orElse(kit.RCD, m.CL), orElse(kit.RP, m.CL), orElse(kit.RAS, memory.DefaultRAS(m.CL))
+		rated, ras := KitOf(kit)
+		m.MTs, m.CL, m.RCD, m.RP, m.RAS = rated.MTs, rated.CL, rated.RCD, rated.RP, ras
 	case trim.ProfileManual:
 		m.MTs = s.Number("memory.rate", m.MTs)
 		m.CL = s.Number("memory.cl", m.CL)
@@ -170,6 +170,13 @@ func (t *Tuning) tuneMemory(set *part.Set, s trim.Settings) {
 	}
 	t.Memory = m
 	t.Rest.MemoryMTs, t.Rest.FabricMHz, t.Rest.PowerDown = m.MTs, m.FabricMHz, m.PowerDown
+}
+
+// KitOf returns what a kit is rated for, and its tRAS there, in clocks.
+func KitOf(kit *part.Memory) (rated memory.Kit, ras float64) {
+	cl := float64(kit.CL)
+	return memory.Kit{MTs: kit.RatedMTs, V: kit.V, CL: cl, RCD: orElse(kit.RCD, cl), RP: orElse(kit.RP, cl)},
+		orElse(kit.RAS, memory.DefaultRAS(cl))
 }
 
 func orElse(clocks int, fallback float64) float64 {

@@ -69,3 +69,23 @@ func TestKitPowerGoesWithTheSquareOfItsVoltage(t *testing.T) {
 		t.Errorf("%g W at the usual voltage, %g W more at twice its square", usual, m.KitW())
 	}
 }
+
+// TestKeptTimings: at any rate the clocks that keep a kit's times are the fewest that do.
+func TestKeptTimings(t *testing.T) {
+	kit := memory.Kit{MTs: 6000, CL: 32, RCD: 38, RP: 38}
+	for mts := 3000.0; mts <= 9000; mts += 100.0 / 3 {
+		m := memory.Running{MTs: mts, CL: 30, RCD: 40, RP: 40, RAS: 70}
+		list := m.Kept(kit, 76)
+		if len(list) != 4 {
+			t.Fatalf("%d timings", len(list))
+		}
+		for _, one := range list {
+			if ns := memory.NS(one.Keep, mts); ns < one.KitNS-1e-6 || memory.NS(one.Keep-1, mts) >= one.KitNS {
+				t.Errorf("at %.0f MT/s %s keeps %g ns with %g clocks, which are %g ns", mts, one.Name, one.KitNS, one.Keep, ns)
+			}
+		}
+		if m.Slack(kit) >= 0 && (list[0].Set < list[0].Keep-1e-9 || list[1].Set < list[1].Keep-1e-9) {
+			t.Errorf("at %.0f MT/s nothing goes beyond the kit, and yet %+v", mts, list)
+		}
+	}
+}

@@ -14,6 +14,7 @@ import (
 	"zerokeel/core/invalid"
 	"zerokeel/core/ladder"
 	"zerokeel/core/machine"
+	"zerokeel/core/memory"
 	"zerokeel/core/part"
 	"zerokeel/core/preflight"
 	"zerokeel/core/trim"
@@ -746,6 +747,7 @@ type Drawings struct {
 	// Entries what was entered and what was measured under load, on this rig
 	Entries   []VoltageEntry      `json:"entries"`
 	LoadLines []machine.LineLevel `json:"loadLines"`
+	Memory    MemoryAid           `json:"memory"`
 	Plan      clock.Plan          `json:"plan"`
 
 	// UsualRatios the ratio for each number of active cores where the trim leaves it to the processor
@@ -1101,6 +1103,16 @@ type MeasuredLoad struct {
 	PackageW   *float64 `json:"packageW"`
 }
 
+// MemoryAid defines model for MemoryAid.
+type MemoryAid struct {
+	// Mts the rate that the settings give
+	Mts float64 `json:"mts"`
+
+	// Proven on this rig, the fastest first
+	Proven  []ProvenMemory  `json:"proven"`
+	Timings []memory.Timing `json:"timings"`
+}
+
 // Outcome defines model for Outcome.
 type Outcome struct {
 	// Forecast each load in the room in which it was measured
@@ -1131,6 +1143,15 @@ type Problem struct {
 	Status int     `json:"status"`
 	Title  string  `json:"title"`
 	Type   string  `json:"type"`
+}
+
+// ProvenMemory defines model for ProvenMemory.
+type ProvenMemory struct {
+	Cl  float64  `json:"cl"`
+	Mts float64  `json:"mts"`
+	Rcd float64  `json:"rcd"`
+	Rp  float64  `json:"rp"`
+	V   *float64 `json:"v"`
 }
 
 // Reading defines model for Reading.

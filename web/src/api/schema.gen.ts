@@ -1549,7 +1549,42 @@ export interface components {
             /** @description how sure, 0 to 1 */
             score: number;
         };
+        MemoryAid: {
+            /**
+             * Format: double
+             * @description the rate that the settings give
+             */
+            mts: number;
+            timings: {
+                name: string;
+                /** @description at the kit's rate */
+                kitClocks: number;
+                kitNS: number;
+                /** @description the fewest clocks at this rate that leave the kit its time */
+                keep: number;
+                /** @description clocks as they are set */
+                set: number;
+                setNS: number;
+                /** @description set to less than the kit needs */
+                tighter: boolean;
+            }[];
+            /** @description on this rig, the fastest first */
+            proven: components["schemas"]["ProvenMemory"][];
+        };
+        ProvenMemory: {
+            /** Format: double */
+            mts: number;
+            /** Format: double */
+            cl: number;
+            /** Format: double */
+            rcd: number;
+            /** Format: double */
+            rp: number;
+            /** Format: double */
+            v: number | null;
+        };
         Drawings: {
+            memory: components["schemas"]["MemoryAid"];
             plan: {
                 baseMHz: number;
                 memorySetting: number;

@@ -336,6 +336,55 @@ export function PlanTable({ plan }: { plan: Drawings['plan'] }) {
   );
 }
 
+/** What the kit's timings come to at the rate in hand: what it needs are times, so a higher rate needs more clocks. */
+export function MemoryTable({ memory }: { memory: Drawings['memory'] }) {
+  return (
+    <div className="mt-2" data-memory="">
+      <p className="mb-1">
+        <span className="font-semibold">Timings</span>{' '}
+        <span className="text-soft">as times: what keeps the kit’s nanoseconds at {num(memory.mts)} MT/s</span>
+      </p>
+      <table className="table-thin">
+        <thead>
+          <tr>
+            <th>Timing</th>
+            <th className="right">The kit</th>
+            <th className="right">keeps with</th>
+            <th className="right">set to</th>
+          </tr>
+        </thead>
+        <tbody>
+          {memory.timings.map((t) => (
+            <tr key={t.name} data-timing={t.name}>
+              <td className="min-w-24">{t.name}</td>
+              <td className="right num text-soft">
+                {num(t.kitClocks)} = {num(t.kitNS, 2)} ns
+              </td>
+              <td className="right num">{num(t.keep)}</td>
+              <td className={`right num ${t.tighter ? 'text-caution' : ''}`}>
+                {num(t.set)} = {num(t.setNS, 2)} ns{t.tighter ? ', tighter' : ''}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {memory.proven.length > 0 && (
+        <p className="mt-1 text-soft" data-proven-memory="">
+          Held here:{' '}
+          {memory.proven
+            .slice(0, 3)
+            .map(
+              (m) =>
+                `${num(m.mts)} MT/s at ${num(m.cl)}-${num(m.rcd)}-${num(m.rp)}${m.v != null ? ` and ${num(m.v, 2)} V` : ''}`,
+            )
+            .join('; ')}
+          .
+        </p>
+      )}
+    </div>
+  );
+}
+
 /** What was entered for the core voltage on this rig, and what then arrived under load. */
 export function EntryTable({ entries }: { entries: Drawings['entries'] }) {
   const heavy = entries.filter((e) => e.load === 'heavy').slice(-6);

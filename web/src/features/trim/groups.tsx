@@ -4,7 +4,15 @@ import type { Check, Drawings, Rig, Setting, Settings, Value } from '../../api/c
 import { ActiveSteps } from './active-steps';
 import { BandChart } from './band-chart';
 import { CurveDrawing } from './curve-drawing';
-import { CorridorDrawing, EntryTable, LoadLineDrawing, PlanTable, VoltageDrawing, WindowDrawing } from './drawings';
+import {
+  CorridorDrawing,
+  EntryTable,
+  LoadLineDrawing,
+  MemoryTable,
+  PlanTable,
+  VoltageDrawing,
+  WindowDrawing,
+} from './drawings';
 import { EntryFor } from './entry-for';
 import { SettingTable } from './setting-table';
 
@@ -131,6 +139,7 @@ function Group({ group, ...props }: GroupsProps & { group: string }) {
         <EntryFor rig={rig.id} values={values} rows={rows} onChange={props.onChange} />
       )}
       {drawings && group === 'clocks' && <PlanTable plan={drawings.plan} />}
+      {drawings && group === 'memory' && <MemoryTable memory={drawings.memory} />}
     </>
   );
 }
