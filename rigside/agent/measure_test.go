@@ -39,6 +39,10 @@ func TestEveryYardstickIsTaken(t *testing.T) {
 			o.Work, o.Seconds = 0, 0.3
 		}
 		events, f := run(o)
+		for f != nil && f.Score != nil && *f.Score == 0 && o.WindowS > 0 && o.WindowS < 32 {
+			o.WindowS *= 2 // a busy machine may get no piece of work done in a second
+			events, f = run(o)
+		}
 		if f == nil || f.How != link.Done || len(events) > 0 || (f.Score == nil) != (y.Measure == yardstick.Rest) {
 			t.Errorf("%s: %+v, %+v", y.ID, f, events)
 		} else if f.Score != nil && !(*f.Score > 0) {
