@@ -35,7 +35,7 @@ func TestEveryWayToFail(t *testing.T) {
 		{"core dropped", weakest(3, standin.Reserve{Heavy: 0.105}), 12, nil, servertest.Leg("heavy", 300), "core dropped", 3, "no progress"},
 		{"froze", weakest(2, standin.Reserve{Transition: 0.32}), 1, nil, servertest.Leg("transition", 300), "froze", -1,
 			"the board says the machine is up"},
-		{"restarted", weakest(2, standin.Reserve{Transition: 0.32}), 5, nil, servertest.Leg("transition", 300), "restarted", -1,
+		{"restarted", weakest(2, standin.Reserve{Transition: 0.32}), 6, nil, servertest.Leg("transition", 300), "restarted", -1,
 			"restarted by itself"},
 		{"overheated", func(c *standin.Config) { c.Weaker, c.Strays.CoolerR = nil, 0.9 }, 1, trim.Settings{
 			"limit.temperature": part.Number(115), "limit.ppt": part.Number(400), "limit.tdc": part.Number(300), "limit.edc": part.Number(300),

@@ -145,6 +145,7 @@ func (a *agent) begin(o link.Order) {
 	a.frame.Started = &link.Started{Order: o.ID, At: r.nowMS()}
 	a.dirty = true
 	a.sampleDue = r.state.Clock
+	a.faultDue = r.state.Clock + faultS // so that a leg's faults do not hang on when it began
 }
 
 func (a *agent) finish(f link.Finished) {
