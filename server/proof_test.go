@@ -314,3 +314,31 @@ func TestDailyUseIsCounted(t *testing.T) {
 		t.Errorf("%g s before the incident, %g s after it", before, after)
 	}
 }
+
+// TestSensorIsHeldAgainstTheRequest: a voltage sensor that is off by any factor is found over the loads of a ladder, with its doubt, and
+// a right one is left alone.
+func TestSensorIsHeldAgainstTheRequest(t *testing.T) {
+	bench := servertest.Start(t)
+	for name, scale := range map[string]float64{"right": 1, "a tenth high": 1.1, "a third low": 0.67} {
+		cfg := petrel(t, func(c *standin.Config) {
+			c.Weaker, c.Sensors = nil, map[string]standin.SensorOverride{channel.DeliveredVoltage: {Scale: scale}}
+		})
+		cfg.Name = strings.ReplaceAll(name, " ", "-")
+		rig := bench.AddRig(cfg, 1200)
+		rig.Fit(rig.Trims()[0].Id)
+		legs := []api.LegRequest{servertest.Leg("heavy", 240), servertest.Leg("mixed", 200), servertest.Leg("light", 200),
+			servertest.Leg("idle", 300)}
+		if trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: legs}).Id); trial.Verdict != "held" {
+			t.Fatalf("%s: %+v", name, trial)
+		}
+		var list []api.Correction
+		rig.Call("GET", fmt.Sprintf("/api/rigs/%d/corrections", rig.ID), nil, 200, &list)
+		switch {
+		case scale == 1 && len(list) > 0:
+			t.Errorf("%s: %+v", name, list)
+		case scale != 1 && (len(list) != 1 || list[0].Source != "proposed" || math.Abs(list[0].Scale*scale-1) > 0.03 ||
+			!strings.Contains(list[0].Reason, "±")):
+			t.Errorf("%s: %+v", name, list)
+		}
+	}
+}

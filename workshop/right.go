@@ -6,9 +6,11 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"zerokeel/core/channel"
 	"zerokeel/core/invalid"
+	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/sensor"
 	"zerokeel/store"
@@ -135,8 +137,30 @@ func (w *Workshop) Corrections(ctx context.Context, rig int64) ([]Correction, er
 	return out, nil
 }
 
-// doubt looks at the newest trial's legs, the last first, for one that tells both the voltage requested and the one delivered.
+// How well the voltage that is requested tells the one to be delivered, in V: by itself, and as a share of the load line's droop.
+const (
+	askedV     = 0.006
+	droopShare = 0.15
+)
+
+// doubt holds what the sensor of the core voltage showed under several loads against what was requested, less what the load line
+// drops; where too few loads tell, it looks at the newest trial's legs, the last first, for twice or half of what was requested.
 func (w *Workshop) doubt(ctx context.Context, r *store.Rig) (sensor.Correction, string, bool, error) {
+	if pairs, err := w.voltagePairs(ctx, r); err != nil {
+		return sensor.Correction{}, "", false, err
+	} else if g, off := sensor.Estimate(pairs); off {
+		var by []string
+		if g.Scale != 1 {
+			by = append(by, fmt.Sprintf("times %.3f ± %.3f", g.Scale, 2*g.ScaleSD))
+		}
+		if g.Shift != 0 {
+			by = append(by, fmt.Sprintf("%+.0f ± %.0f mV", 1000*g.Shift, 2000*g.ShiftSD))
+		}
+		return g.Correction, fmt.Sprintf("over %d legs it showed %.3f to %.3f V where the requests make %.3f to %.3f V: %s", g.Pairs,
+			least(pairs, func(p sensor.Pair) float64 { return p.Shown }), most(pairs, func(p sensor.Pair) float64 { return p.Shown }),
+			least(pairs, func(p sensor.Pair) float64 { return p.Expected }), most(pairs, func(p sensor.Pair) float64 { return p.Expected }),
+			strings.Join(by, " and ")), true, nil
+	}
 	legs, err := w.store.NewestLegs(ctx, r.ID)
 	if err != nil {
 		return sensor.Correction{}, "", false, err
@@ -152,6 +176,50 @@ func (w *Workshop) doubt(ctx context.Context, r *store.Rig) (sensor.Correction, 
 		}
 	}
 	return sensor.Correction{}, "", false, nil
+}
+
+// voltagePairs lists what legs of a rig showed as the core voltage, and what is expected of it; none where its parts are not known.
+func (w *Workshop) voltagePairs(ctx context.Context, r *store.Rig) ([]sensor.Pair, error) {
+	set, err := w.store.PartSet(ctx, r)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	h, err := w.history(ctx, r.ID)
+	if err != nil {
+		return nil, err
+	}
+	var out []sensor.Pair
+	for i := range h.records {
+		l := &h.records[i]
+		asked, _ := l.figure(channel.RequestedVoltage)
+		shown, sd := l.figure(channel.DeliveredVoltage)
+		watts, _ := l.figure(channel.PackagePower)
+		tuning, err := machine.Tune(set, l.trim.Settings.V)
+		if err != nil || !(asked > 0 && shown > 0 && watts > 0) {
+			continue
+		}
+		amps := watts / asked
+		if own, _ := l.figure(channel.CoreCurrent); own > 0 {
+			amps = own
+		}
+		droop := amps * tuning.LoadLine.MilliOhm / 1000
+		out = append(out, sensor.Pair{Shown: shown, Expected: asked - droop, SD: math.Hypot(askedV, math.Hypot(sd, droopShare*droop))})
+	}
+	return out, nil
+}
+
+func least(pairs []sensor.Pair, of func(sensor.Pair) float64) float64 {
+	out := math.Inf(1)
+	for _, p := range pairs {
+		out = math.Min(out, of(p))
+	}
+	return out
+}
+
+func most(pairs []sensor.Pair, of func(sensor.Pair) float64) float64 {
+	return -least(pairs, func(p sensor.Pair) float64 { return -of(p) })
 }
 
 func correctionOf(r *store.Rig, key string, c sensor.Correction, reason string, source CorrectionSource) Correction {
