@@ -6,7 +6,6 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/preflight"
-	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/server/api"
 	"zerokeel/workshop"
@@ -79,7 +78,7 @@ func apiTrim(t *workshop.Trim) api.Trim {
 	return out
 }
 
-func apiStood(r *proof.Row) api.RegimeStood {
+func apiStood(r *workshop.ProofRow) api.RegimeStood {
 	return api.RegimeStood{Regime: string(r.Regime), Words: r.Words, StoodS: r.StoodS, BoundS: r.BoundS, LackS: r.LackS}
 }
 

@@ -4,6 +4,7 @@ import (
 	"zerokeel/core/columns"
 	"zerokeel/core/compare"
 	"zerokeel/core/load"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/link"
 	"zerokeel/store"
@@ -32,6 +33,7 @@ type (
 	ComparedSide = compare.Side
 	SettledRow   = compare.SettledRow
 	SettledLevel = compare.Level
+	ProofRow     = proof.Row
 )
 
 // Loads lists the loads.
