@@ -97,7 +97,7 @@ func TestLadderIsChanged(t *testing.T) {
 		t.Errorf("cores 0-2 5 were kept as %v", cores)
 	}
 	p.click("button", "Put back as delivered")
-	p.see("aside button[aria-current=true]", "60 min")
+	p.see("aside button[aria-current=true]", "2.9 h")
 }
 
 // TestOtherFiguresAreJoined: a noise meter's log, in local time and with a broken line, becomes a strip of the trial, and
