@@ -89,6 +89,7 @@ func effects() map[string]effect {
 	corridor := free.With(trim.Settings{"voltage.corridor": on, "voltage.corridor.floorCold": n(0.5), "voltage.corridor.floorHot": n(0.5),
 		"voltage.corridor.ceilingCold": n(0.9), "voltage.corridor.ceilingHot": n(0.9), "voltage.corridor.coldC": n(30),
 		"voltage.corridor.hotC": n(85)})
+	sloped := corridor.With(trim.Settings{"voltage.corridor.coldC": n(20), "voltage.corridor.floorCold": n(0.85), "voltage.corridor.reach": n(200)})
 	return map[string]effect{
 		"memory.profile":     {"petrel", nil, none, is(trim.ProfileRated), load.Mixed, points, true},
 		"memory.rate":        {"petrel", manual, none, n(6400), load.Mixed, points, true},
@@ -149,10 +150,12 @@ func effects() map[string]effect {
 		"voltage.lightLift":         {"gannet", nil, none, n(30), load.Light, delivered, true},
 		"voltage.ceiling":           {"gannet", nil, none, n(1.2), load.Light, meanClock, false},
 		"voltage.corridor":          {"gannet", corridor, off, on, load.Light, requested, false},
-		"voltage.corridor.coldC": {"gannet", corridor.With(trim.Settings{"voltage.corridor.ceilingCold": n(1.15),
+		"voltage.corridor.ceilingColdC": {"gannet", corridor.With(trim.Settings{"voltage.corridor.ceilingCold": n(1.15),
 			"voltage.corridor.reach": n(200)}), none, n(50), load.Light, requested, true},
-		"voltage.corridor.hotC": {"gannet", corridor.With(trim.Settings{"voltage.corridor.ceilingCold": n(1.15),
+		"voltage.corridor.ceilingHotC": {"gannet", corridor.With(trim.Settings{"voltage.corridor.ceilingCold": n(1.15),
 			"voltage.corridor.reach": n(200)}), none, n(60), load.Light, requested, false},
+		"voltage.corridor.coldC":     {"gannet", sloped, none, n(5), load.Idle, requested, false},
+		"voltage.corridor.hotC":      {"gannet", sloped, none, n(50), load.Idle, requested, false},
 		"voltage.corridor.floorCold": {"gannet", corridor, none, n(0.85), load.Idle, requested, true},
 		"voltage.corridor.floorHot": {"gannet", corridor.With(trim.Settings{"voltage.corridor.coldC": n(0), "voltage.corridor.hotC": n(50)}),
 			none, n(0.85), load.Idle, requested, true},

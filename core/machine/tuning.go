@@ -217,12 +217,7 @@ func (t *Tuning) tuneVoltage(set *part.Set, s trim.Settings) {
 		}
 	}
 	t.LightLiftV = s.Number("voltage.lightLift", 0) / 1000
-	t.Corridor = volt.Corridor{
-		On: s.Switch("voltage.corridor", false), ColdC: s.Number("voltage.corridor.coldC", 0), HotC: s.Number("voltage.corridor.hotC", 0),
-		FloorCold: s.Number("voltage.corridor.floorCold", 0), FloorHot: s.Number("voltage.corridor.floorHot", 0),
-		CeilingCold: s.Number("voltage.corridor.ceilingCold", 0), CeilingHot: s.Number("voltage.corridor.ceilingHot", 0),
-		Reach: s.Number("voltage.corridor.reach", 0) / 1000,
-	}
+	t.Corridor = s.Corridor()
 	for i := range p.Clusters {
 		ceiling := s.Number("voltage.ceiling", p.ClusterMaxV(i)) + enduranceV*(s.Number("limit.endurance", 1)-1)
 		if t.Mode != trim.Dynamic {

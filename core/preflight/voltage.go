@@ -8,6 +8,7 @@ import (
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
+	"zerokeel/core/volt"
 )
 
 // voltageKeys are what may have raised a voltage: those of them that differ from the parent are named.
@@ -143,17 +144,30 @@ func corridorCrossed(in *Input) []Finding {
 	if !in.Settings.Switch("voltage.corridor", false) {
 		return nil
 	}
-	v := func(end string) float64 { return in.Settings.Number("voltage.corridor."+end, 0) }
-	switch {
-	case v("floorCold") > v("ceilingCold"), v("floorHot") > v("ceilingHot"):
-		return one(Stop, []string{"voltage.corridor.floorCold", "voltage.corridor.ceilingCold", "voltage.corridor.floorHot",
-			"voltage.corridor.ceilingHot"}, nil, "Let the floor lie below the ceiling, cold and hot.",
-			"The corridor's floor lies above its ceiling.")
-	case v("coldC") >= v("hotC"):
-		return one(Stop, []string{"voltage.corridor.coldC", "voltage.corridor.hotC"}, nil, "Let the cold temperature lie below the hot one.",
-			"The corridor is cold at %g °C and hot at %g °C.", v("coldC"), v("hotC"))
+	corridor := in.Settings.Corridor()
+	var out []Finding
+	for _, e := range []struct {
+		name, cold, hot string
+		edge            volt.Edge
+	}{
+		{"corridor", "voltage.corridor.coldC", "voltage.corridor.hotC", corridor.Floor},
+		{"corridor's ceiling", "voltage.corridor.ceilingColdC", "voltage.corridor.ceilingHotC", corridor.Ceiling},
+	} {
+		_, own := in.Settings[e.hot]
+		if own && e.edge.ColdC >= e.edge.HotC {
+			out = append(out, one(Stop, []string{e.cold, e.hot}, nil, "Let the cold temperature lie below the hot one.",
+				"The %s is cold at %g °C and hot at %g °C.", e.name, e.edge.ColdC, e.edge.HotC)...)
+		}
 	}
-	return nil
+	// Straight edges cross first where one of them bends.
+	for _, c := range []float64{corridor.Floor.ColdC, corridor.Floor.HotC, corridor.Ceiling.ColdC, corridor.Ceiling.HotC} {
+		if floor, ceiling := corridor.Bounds(c); floor > ceiling {
+			return append(out, one(Stop, []string{"voltage.corridor.floorCold", "voltage.corridor.ceilingCold", "voltage.corridor.floorHot",
+				"voltage.corridor.ceilingHot"}, nil, "Let the floor lie below the ceiling at every temperature.",
+				"The corridor's floor of %.3f V lies above its ceiling of %.3f V at %g °C.", floor, ceiling, c)...)
+		}
+	}
+	return out
 }
 
 // targetBelowCurve reports an adaptive target below what the curve asks for without it: then the highest clock gets less

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"zerokeel/core/part"
+	"zerokeel/core/volt"
 )
 
 // How a rail's voltage is asked for.
@@ -67,9 +68,13 @@ var voltageDefs = concat(
 		{Key: "voltage.corridor", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeSwitch, Neutral: part.Switch(false), Kin: "corridor",
 			Name: "Voltage corridor", Meaning: "Holds the core voltage between a floor and a ceiling that follow the temperature."},
 		{Key: "voltage.corridor.coldC", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "°C", Kin: "corridor",
-			Only: onlyCorridor, Name: "Corridor, cold at", Meaning: "Temperature below which the cold floor and ceiling count."},
+			Only: onlyCorridor, Name: "Corridor, cold at", Meaning: "Temperature up to which the cold floor counts, and the cold ceiling if it has no point of its own."},
 		{Key: "voltage.corridor.hotC", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "°C", Kin: "corridor",
-			Only: onlyCorridor, Name: "Corridor, hot at", Meaning: "Temperature above which the hot floor and ceiling count."},
+			Only: onlyCorridor, Name: "Corridor, hot at", Meaning: "Temperature from which the hot floor counts, and the hot ceiling if it has no point of its own."},
+		{Key: "voltage.corridor.ceilingColdC", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "°C", Kin: "corridor",
+			Only: onlyCorridor, Name: "Corridor ceiling, cold at", Meaning: "Temperature up to which the cold ceiling counts."},
+		{Key: "voltage.corridor.ceilingHotC", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "°C", Kin: "corridor",
+			Only: onlyCorridor, Name: "Corridor ceiling, hot at", Meaning: "Temperature from which the hot ceiling counts."},
 		{Key: "voltage.corridor.floorCold", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "corridor",
 			Only: onlyCorridor, Name: "Corridor floor, cold", Meaning: "Lowest core voltage when cold."},
 		{Key: "voltage.corridor.floorHot", Group: GroupVoltage, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "corridor",
@@ -89,4 +94,14 @@ func concat(lists ...[]Def) []Def {
 		all = append(all, l...)
 	}
 	return all
+}
+
+// Corridor returns the voltage corridor of the settings. A board may have one cold and one hot point for floor and ceiling
+// together, or points of their own for the ceiling.
+func (s Settings) Corridor() volt.Corridor {
+	at := func(end string, fallback float64) float64 { return s.Number("voltage.corridor."+end, fallback) }
+	floor := volt.Edge{ColdC: at("coldC", 0), HotC: at("hotC", 0), Cold: at("floorCold", 0), Hot: at("floorHot", 0)}
+	ceiling := volt.Edge{ColdC: at("ceilingColdC", floor.ColdC), HotC: at("ceilingHotC", floor.HotC),
+		Cold: at("ceilingCold", 0), Hot: at("ceilingHot", 0)}
+	return volt.Corridor{On: s.Switch("voltage.corridor", false), Floor: floor, Ceiling: ceiling, Reach: at("reach", 0) / 1000}
 }

@@ -40,20 +40,29 @@ func Warmth(c, coldC, hotC float64) float64 {
 	return math.Min(1, math.Max(0, (c-coldC)/(hotC-coldC)))
 }
 
-// Corridor holds a request between a floor and a ceiling that run straight from a cold to a hot temperature. It moves
-// the request by no more than Reach, so that it leaves off smoothly where it reaches no further. The zero Corridor
+// Corridor holds a request between a floor and a ceiling, each of which runs straight from its value at a cold temperature to
+// that at a hot one. It moves the request by no more than Reach, so that it leaves off smoothly where it reaches no further. The zero Corridor
 // holds nothing.
 type Corridor struct {
-	On                                           bool
-	ColdC, HotC                                  float64
-	FloorCold, FloorHot, CeilingCold, CeilingHot float64 // V
-	Reach                                        float64 // V
+	On             bool
+	Floor, Ceiling Edge
+	Reach          float64 // V
+}
+
+// Edge is the floor or the ceiling of a corridor: level up to ColdC and from HotC on.
+type Edge struct {
+	ColdC, HotC float64
+	Cold, Hot   float64 // V
+}
+
+// At returns the edge at a temperature, in volts.
+func (e *Edge) At(temperatureC float64) float64 {
+	return e.Cold + Warmth(temperatureC, e.ColdC, e.HotC)*(e.Hot-e.Cold)
 }
 
 // Bounds returns floor and ceiling at a temperature.
 func (c *Corridor) Bounds(temperatureC float64) (floor, ceiling float64) {
-	w := Warmth(temperatureC, c.ColdC, c.HotC)
-	return c.FloorCold + w*(c.FloorHot-c.FloorCold), c.CeilingCold + w*(c.CeilingHot-c.CeilingCold)
+	return c.Floor.At(temperatureC), c.Ceiling.At(temperatureC)
 }
 
 // Hold returns the request as the corridor lets it pass at a temperature. The floor wins over a ceiling below it.
