@@ -84,6 +84,20 @@ func TestFiguresOfTheSheet(t *testing.T) {
 	if held.PackageW > 81 || lifted.PackageW < 100 {
 		t.Errorf("a manual ratio draws %.0f W under 80 W, and %.0f W where it lifts the limit", held.PackageW, lifted.PackageW)
 	}
+	board := parttest.Rig(t, "skua")
+	for _, row := range []struct {
+		position part.Value
+		w, c     float64
+	}{
+		{part.Switch(false), 125, 95}, {part.Choice(trim.PowerOnly), board.Board.Automatic.PL1W, 95},
+		{part.Switch(true), board.Board.Automatic.PL1W, board.Board.Automatic.TemperatureC},
+	} {
+		entered := trim.Settings{"limit.beyondSpec": row.position, "limit.pl1": part.Number(125), "limit.temperature": part.Number(95)}
+		held := model(t, board, entered, silicon.Typical(board.Processor)).Tuning().Limits
+		if held.SustainedW != row.w || held.TemperatureC != row.c {
+			t.Errorf("board limits %s: %g W and %g °C hold", row.position, held.SustainedW, held.TemperatureC)
+		}
+	}
 	chip := silicon.Typical(set.Processor)
 	chip.CoreR[3], chip.CoreR[4] = 1.3, 0.8
 	if s := steady(t, model(t, set, nil, chip), load.Heavy, 24); s.Cores[3].TemperatureC < s.Cores[0].TemperatureC+2 ||

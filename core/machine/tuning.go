@@ -256,7 +256,7 @@ func (t *Tuning) tuneLimits(set *part.Set, s trim.Settings) {
 	if set.Board.Automatic != nil {
 		board = *set.Board.Automatic
 	}
-	beyond := s.Switch("limit.beyondSpec", false)
+	beyond, temperatureBeyond := s.Beyond()
 	get := func(one limitKey) float64 {
 		auto := one.maker(&maker)
 		if x := one.maker(&board); beyond && x > 0 {
@@ -283,7 +283,7 @@ func (t *Tuning) tuneLimits(set *part.Set, s trim.Settings) {
 		t.Limits.SustainedA = get(limitKey{"limit.tdc", func(l *part.Limits) float64 { return l.TDCA }})
 		t.Limits.PeakA = get(limitKey{"limit.edc", func(l *part.Limits) float64 { return l.EDCA }})
 	}
-	if beyond && set.Board.Automatic != nil && set.Board.Automatic.TemperatureC > 0 {
+	if temperatureBeyond && set.Board.Automatic != nil && set.Board.Automatic.TemperatureC > 0 {
 		t.Limits.TemperatureC = max(t.Limits.TemperatureC, set.Board.Automatic.TemperatureC)
 	}
 	if !s.Switch("limit.temperatureOn", true) {

@@ -67,7 +67,7 @@ func unlimited(in *Input) []Finding {
 
 // boardBeyondSpec reports a board that replaces every limit by its own.
 func boardBeyondSpec(in *Input) []Finding {
-	if !in.Settings.Switch("limit.beyondSpec", false) {
+	if power, _ := in.Settings.Beyond(); !power {
 		return nil
 	}
 	return one(Caution, []string{"limit.beyondSpec"}, trim.Settings{"limit.beyondSpec": part.Switch(false)},
@@ -77,7 +77,7 @@ func boardBeyondSpec(in *Input) []Finding {
 
 // beyondSpec notes limits above the maker's, as many boards set by themselves.
 func beyondSpec(in *Input) []Finding {
-	if in.Settings.Switch("limit.beyondSpec", false) {
+	if power, _ := in.Settings.Beyond(); power {
 		return nil // they do not count
 	}
 	var out []Finding

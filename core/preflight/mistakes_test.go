@@ -102,6 +102,8 @@ func mistakes(t testing.TB) []tried {
 		{"trips before it slows", "petrel", nil, trim.Settings{"limit.trip": n(90)}, preflight.Records{}, "trip-below-limit", stop},
 		{"power unlimited", "skua", nil, trim.Settings{"limit.pl2": is(trim.Unlimited)}, preflight.Records{}, "unlimited", caution},
 		{"current unlimited", "petrel", nil, trim.Settings{"limit.tdc": is(trim.Unlimited)}, preflight.Records{}, "unlimited", caution},
+		{"board's own limits of power on", "skua", nil, trim.Settings{"limit.beyondSpec": part.Choice(trim.PowerOnly)}, preflight.Records{},
+			"board-beyond-spec", caution},
 		{"board's own limits on", "skua", nil, trim.Settings{"limit.beyondSpec": on}, preflight.Records{}, "board-beyond-spec", caution},
 		{"power beyond the maker's", "petrel", nil, trim.Settings{"limit.ppt": n(200)}, preflight.Records{}, "beyond-spec", note},
 		{"short power beyond the maker's", "tern", nil, trim.Settings{"limit.pl2": n(160)}, preflight.Records{}, "beyond-spec", note},

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 
 	"zerokeel/core/part"
 )
@@ -75,7 +76,7 @@ func fromAttribute(entry part.BoardSetting, raw any) (part.Value, error) {
 			if word != raw {
 				continue
 			}
-			if def.Type == TypeSwitch {
+			if def.Type == TypeSwitch && !slices.Contains(def.Choices, position) {
 				return part.Switch(position == "true"), nil
 			}
 			return part.Choice(position), nil

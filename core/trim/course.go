@@ -41,7 +41,7 @@ func beyond(p *part.Processor, key string, v part.Value) bool {
 	if !ok || def.Group != GroupLimits {
 		return false
 	}
-	if v == part.Choice(Unlimited) || key == "limit.beyondSpec" && v == part.Switch(true) {
+	if v == part.Choice(Unlimited) || key == "limit.beyondSpec" && v != part.Switch(false) {
 		return true
 	}
 	if def.Spec == nil {

@@ -124,7 +124,7 @@ func sameType(def Def, a *Learnt) bool {
 	case TypeNumber:
 		return a.Type == "Integer"
 	case TypeSwitch:
-		return a.Type == "Boolean" || (a.Type == "Enumeration" && len(a.Positions) == 2)
+		return a.Type == "Boolean" || (a.Type == "Enumeration" && len(a.Positions) >= 2 && len(a.Positions) <= 2+len(def.Choices))
 	}
 	return a.Type == "Enumeration"
 }

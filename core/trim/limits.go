@@ -4,14 +4,24 @@ import "zerokeel/core/part"
 
 var (
 	onlyGuarded = []When{{"limit.temperatureOn", part.Switch(true)}}
-	overridden  = []When{{"limit.beyondSpec", part.Switch(true)}}
+	overridden  = []When{{"limit.beyondSpec", part.Switch(true)}, {"limit.beyondSpec", choice(PowerOnly)}}
 	noLimit     = []string{Auto, Unlimited}
 )
 
+// PowerOnly is the position of limit.beyondSpec in which the board's own limits take the place of those of power and current,
+// and not that of the temperature.
+const PowerOnly = "power only"
+
+// Beyond reports whether the board's own limits take the place of those entered: of power and current, and of temperature.
+func (s Settings) Beyond() (power, temperature bool) {
+	temperature = s.Switch("limit.beyondSpec", false)
+	return temperature || s.Word("limit.beyondSpec") == PowerOnly, temperature
+}
+
 var limitDefs = []Def{
-	{Key: "limit.beyondSpec", Group: GroupLimits, Scope: part.ScopeRig, Type: TypeSwitch, Neutral: part.Switch(false),
-		Spec: specIs(part.Switch(false)), Name: "Board limits beyond the maker's",
-		Meaning: "Lets the board put its own, higher limits in place of all that stand here."},
+	{Key: "limit.beyondSpec", Group: GroupLimits, Scope: part.ScopeRig, Type: TypeSwitch, Choices: []string{PowerOnly},
+		Neutral: part.Switch(false), Spec: specIs(part.Switch(false)), Name: "Board limits beyond the maker's",
+		Meaning: "Lets the board put its own, higher limits in place of those that stand here; some boards can keep the temperature limit."},
 	{Key: "limit.ppt", Group: GroupLimits, Scope: part.ScopeRig, Type: TypeNumber, Unit: "W", Words: noLimit, Unless: overridden,
 		Parts: hasStyle(part.StyleCeiling), Spec: spec(func(p *part.Processor) float64 { return p.Limits.PPTW }), Name: "PPT",
 		Meaning: "Package power that the processor may draw."},

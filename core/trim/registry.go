@@ -62,7 +62,7 @@ type Def struct {
 	Scope   part.Scope
 	Type    Type
 	Unit    string
-	Choices []string // for TypeChoice
+	Choices []string // for TypeChoice; for TypeSwitch what some boards have between off and on
 	Words   []string // for TypeNumber: Auto or Unlimited, where they may stand in place of the number
 	Name    string   // trade name; "{n}" stands for the index
 	Meaning string   // one sentence

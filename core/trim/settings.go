@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/part"
@@ -135,14 +136,20 @@ func checkOne(f *invalid.List, p *part.Processor, b *part.Board, key string, v p
 	}
 }
 
+func isSwitch(v part.Value) bool {
+	_, ok := v.Switch()
+	return ok
+}
+
 // maxText is the length of a recorded text.
 const maxText = 80
 
 func checkValue(f *invalid.List, def *Def, key string, entry *part.BoardSetting, v part.Value) {
 	switch def.Type {
 	case TypeSwitch:
-		if _, ok := v.Switch(); !ok {
-			f.Add(key, "give true or false", "%q is no switch position", v)
+		word, _ := v.Choice()
+		if between := positions(*def, *entry); !slices.Contains(between, word) && !isSwitch(v) {
+			f.Add(key, strings.Join(append([]string{"give true or false"}, between...), " or "), "%q is no switch position", v)
 		}
 	case TypeChoice:
 		word, ok := v.Choice()
@@ -189,10 +196,10 @@ func positions(def Def, entry part.BoardSetting) []string {
 	return out
 }
 
-// Choices lists the positions that a board offers for a setting: of a choice its words, of a number the words that may
-// stand in its place.
+// Choices lists the positions that a board offers for a setting: of a choice its words, of a switch those besides on and off,
+// of a number the words that may stand in its place.
 func Choices(def Def, entry part.BoardSetting) []string {
-	if def.Type == TypeChoice {
+	if def.Type != TypeNumber {
 		return positions(def, entry)
 	}
 	var out []string

@@ -118,7 +118,7 @@ func guessPositions(def Def, positions []string) map[string]string {
 			out["true"] = p
 		case def.Type == TypeSwitch && slices.Contains(wordsOff, low):
 			out["false"] = p
-		case def.Type == TypeChoice:
+		default:
 			for _, c := range def.Choices {
 				if strings.Contains(low, strings.ToLower(c)) {
 					out[c] = p

@@ -94,7 +94,7 @@ func TestRegistryIsSound(t *testing.T) {
 		for _, w := range slices.Concat(def.Only, def.Unless) {
 			other, _, ok := trim.Find(w.Key)
 			_, isSwitch := w.Is.Switch()
-			if !ok || isSwitch != (other.Type == trim.TypeSwitch) || (!isSwitch && !slices.Contains(other.Choices, w.Is.String())) {
+			if !ok || (isSwitch && other.Type != trim.TypeSwitch) || (!isSwitch && !slices.Contains(other.Choices, w.Is.String())) {
 				t.Errorf("%s: its condition %s = %s cannot be", def.Key, w.Key, w.Is)
 			}
 		}

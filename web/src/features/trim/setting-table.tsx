@@ -77,12 +77,14 @@ interface EditorProps {
   wrong: boolean;
 }
 
+const switchPositions: Record<string, Value> = { true: true, false: false };
+
 export function Editor({ row, value, onChange, wrong }: EditorProps) {
   if (!onChange) return <span className="num">{show(value, row.signed, row.unit)}</span>;
   if (row.type === 'number') {
     return <NumberField setting={row} value={value} onChange={onChange} wrong={wrong} />;
   }
-  if (row.type === 'switch') {
+  if (row.type === 'switch' && row.choices.length === 0) {
     return (
       <Switch.Root
         aria-label={row.name}
@@ -98,9 +100,15 @@ export function Editor({ row, value, onChange, wrong }: EditorProps) {
     <select
       aria-label={row.name}
       value={String(value)}
-      onChange={(e) => onChange(e.target.value)}
+      onChange={(e) => onChange(switchPositions[e.target.value] ?? e.target.value)}
       className="border border-line bg-sheet px-1 py-px"
     >
+      {row.type === 'switch' && (
+        <>
+          <option value="false">off</option>
+          <option value="true">on</option>
+        </>
+      )}
       {row.choices.map((c) => (
         <option key={c}>{c}</option>
       ))}
