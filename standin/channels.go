@@ -32,7 +32,9 @@ func channels(r *Rig) []told {
 	add(channel.RequestedVoltage, 0.001, 0, func(s *machine.State) float64 { return s.RequestV })
 	add(channel.DeliveredVoltage, 0.001, 0.0008, func(s *machine.State) float64 { return s.DeliveredV })
 	add(channel.Temperature, 0.125, 0.15, func(s *machine.State) float64 { return s.HottestC })
-	add(channel.Coolant, 0.1, 0.05, func(s *machine.State) float64 { return s.CoolantC })
+	if r.cfg.Parts.Cooler.Liquid() {
+		add(channel.Coolant, 0.1, 0.05, func(s *machine.State) float64 { return s.CoolantC })
+	}
 	add(channel.VRM, 0.5, 0.1, func(s *machine.State) float64 { return s.VRMC })
 	add(channel.Ambient, 0.1, 0.02, func(s *machine.State) float64 { return s.AmbientC })
 	add(channel.At(channel.FanSpeed, 1), 1, 4, func(s *machine.State) float64 { return s.FanRPM })

@@ -31,7 +31,7 @@ func modelCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				return printState(cmd.OutOrStdout(), s, asJSON)
+				return printState(cmd.OutOrStdout(), s, model.Set().Cooler.Carrier(), asJSON)
 			}
 			return printSeries(cmd.OutOrStdout(), model, load.Kind(kind), ambient, seconds, asJSON)
 		},
@@ -107,7 +107,8 @@ func printSeries(w io.Writer, model *machine.Model, kind load.Kind, ambient, sec
 	return nil
 }
 
-func printState(w io.Writer, s machine.State, asJSON bool) error {
+// printState prints a settled machine; carrier is what takes the heat off its cooler's base.
+func printState(w io.Writer, s machine.State, carrier string, asJSON bool) error {
 	if asJSON {
 		e := json.NewEncoder(w)
 		e.SetIndent("", "  ")
@@ -121,7 +122,7 @@ func printState(w io.Writer, s machine.State, asJSON bool) error {
 	fmt.Fprintf(&b, "core voltage   %.3f V requested, %.3f V delivered, %.3f V dip, %.3f V overshoot\n", s.RequestV, s.DeliveredV, s.DipV,
 		s.OvershootV)
 	fmt.Fprintf(&b, "power          %.1f W package at %.1f A, %.1f W at the wall\n", s.PackageW, s.Amps, s.WallW)
-	fmt.Fprintf(&b, "temperature    %.1f °C hottest core, %.1f °C coolant, %.1f °C VRM\n", s.HottestC, s.CoolantC, s.VRMC)
+	fmt.Fprintf(&b, "temperature    %.1f °C hottest core, %.1f °C %s, %.1f °C VRM\n", s.HottestC, s.CoolantC, carrier, s.VRMC)
 	fmt.Fprintf(&b, "fan            %.0f %%, %.0f rpm, %.1f dB(A)\n", s.FanDuty, s.FanRPM, s.NoiseDB)
 	for i, c := range s.Cores {
 		fmt.Fprintf(&b, "core %-2d        %5.0f MHz, asks %.3f V, %5.2f W, %5.1f °C\n", i, c.EffectiveMHz, c.RequestV, c.PowerW, c.TemperatureC)

@@ -17,6 +17,17 @@ type Cooler struct {
 	Pump         *Pump   `json:"pump,omitempty"`
 }
 
+// Liquid reports whether there is coolant, whose temperature can be measured: an air cooler has fins in its place.
+func (c *Cooler) Liquid() bool { return c.Pump != nil }
+
+// Carrier names what carries the heat from the base to the air.
+func (c *Cooler) Carrier() string {
+	if c.Liquid() {
+		return "coolant"
+	}
+	return "fins"
+}
+
 // Pump is the pump of a loop: what its slower modes add to the resistance from base to coolant, as factors of at
 // least 1, and its noise at full speed.
 type Pump struct {

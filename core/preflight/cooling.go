@@ -28,6 +28,15 @@ func (in *Input) fanPoints() []fanPoint {
 	return points
 }
 
+// fanWithoutCoolant reports fans that follow a coolant which an air cooler does not have.
+func fanWithoutCoolant(in *Input) []Finding {
+	if in.Settings.Word("fan.source") != trim.SourceCoolant || in.Set.Cooler.Liquid() {
+		return nil
+	}
+	return one(Caution, []string{"fan.source"}, trim.Settings{"fan.source": part.Choice(trim.SourceCore)},
+		"Let the fan follow the processor.", "The fan follows the coolant, and %s is an air cooler: it may stand still at any load.", in.Set.Cooler.Name)
+}
+
 // hotC is the temperature, in °C, at which a fan must turn: most of a load's rise, with time left before a limit.
 const hotC = 60.0
 

@@ -152,6 +152,8 @@ func mistakes(t testing.TB) []tried {
 			preflight.Records{}, "overshoot-above-ceiling", caution},
 		{"fixed voltage at idle", "petrel", nil, static, preflight.Records{}, "fixed-at-idle", caution},
 		{"fixed voltage, C-states off", "skua", trim.Settings{"platform.cStates": off}, static, preflight.Records{}, "fixed-at-idle", caution},
+		{"fan by a coolant that is not there", "dunlin", nil, trim.Settings{"fan.source": part.Choice(trim.SourceCoolant)},
+			preflight.Records{}, "fan-without-coolant", caution},
 		{"corridor upside down", "gannet", nil, trim.Settings{"voltage.corridor": on, "voltage.corridor.floorHot": n(1.3),
 			"voltage.corridor.ceilingHot": n(1.1)}, preflight.Records{}, "corridor-crossed", stop},
 		{"corridor crossed between its ends", "gannet", nil, trim.Settings{"voltage.corridor": on, "voltage.corridor.floorCold": n(1.3),

@@ -110,6 +110,7 @@ var Rules = []Rule{
 	{"few-cores", fewCores},
 	{"as-daring-as-failed", asDaringAsFailed},
 	{"deeper-than-failure", deeperThanFailure},
+	{"fan-without-coolant", fanWithoutCoolant},
 	{"fan-stops-hot", fanStopsHot},
 	{"fan-curve-falls", fanCurveFalls},
 	{"pump-on-curve", pumpOnCurve},
