@@ -1,7 +1,9 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
+	"strings"
 	"testing"
 
 	"zerokeel/core/part"
@@ -47,6 +49,38 @@ func TestSessionByTurns(t *testing.T) {
 	p.see("[data-session=running] li", "now")
 	p.see("aside button", "by turns") // it has ended
 	p.see("main", "interleaved, ")
+}
+
+// TestRunsThatBeganUnlike: a trim under which the machine never sleeps idles so warm that its runs begin elsewhere than those of the
+// other one; the comparison leaves them out with the reason, and claims nothing of their score.
+func TestRunsThatBeganUnlike(t *testing.T) {
+	rig, trims := rigCalled(t, "Tern 2")
+	p := open(t, fmt.Sprintf("/rig/%d/trim/%d", rig.Id, trims[1].Id))
+	score := func(name string, settings trim.Settings) int64 {
+		var made api.Trim
+		send(t, "POST", fmt.Sprintf("/api/rigs/%d/trims", rig.Id), api.CreateTrimRequest{Parent: trims[1].Id, Name: name, Settings: settings}, &made)
+		if err := p.Navigate(fmt.Sprintf("%s/rig/%d/trim/%d", address, rig.Id, made.Id)); err != nil {
+			t.Fatal(err)
+		}
+		p.see("h1", name)
+		p.click("button", "Fit T")
+		p.see("[data-fitting='in force']", "Every setting reads back as asked")
+		var trial api.Trial
+		burst := json.RawMessage(`{"purpose":"score","repeat":3,"legs":[{"yardstick":"burst"}]}`)
+		send(t, "POST", fmt.Sprintf("/api/rigs/%d/trials", rig.Id), burst, &trial)
+		ended(t, trial.Id)
+		return made.Id
+	}
+	cool := score("sleeps", trim.Settings{"limit.pl2": part.Number(150)})
+	warm := score("never sleeps", trim.Settings{"platform.cStates": part.Switch(false), "platform.frequencyControl": part.Switch(false),
+		"fan.point.1.duty": part.Number(20), "fan.point.2.duty": part.Number(20)})
+	if err := p.Navigate(fmt.Sprintf("%s/rig/%d/scores/%d/%d", address, rig.Id, cool, warm)); err != nil {
+		t.Fatal(err)
+	}
+	p.see("[data-left-out] li", `T4.*all-core burst: it began at \d+ K above the room, those that count at \d+`)
+	if row := must(p.see("[data-comparison] [data-row='score']", "").Text()); strings.Contains(row, "better") || strings.Contains(row, "%") {
+		t.Errorf("runs that began unlike are said to differ: %s", row)
+	}
 }
 
 // TestFreezeAtTheDesktop: a trim that passes every load and not idling stops the machine outside trials; that is noticed, told in a
