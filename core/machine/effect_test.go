@@ -89,7 +89,8 @@ func effects() map[string]effect {
 	corridor := free.With(trim.Settings{"voltage.corridor": on, "voltage.corridor.floorCold": n(0.5), "voltage.corridor.floorHot": n(0.5),
 		"voltage.corridor.ceilingCold": n(0.9), "voltage.corridor.ceilingHot": n(0.9), "voltage.corridor.coldC": n(30),
 		"voltage.corridor.hotC": n(85)})
-	sloped := corridor.With(trim.Settings{"voltage.corridor.coldC": n(20), "voltage.corridor.floorCold": n(0.85), "voltage.corridor.reach": n(200)})
+	sloped := corridor.With(trim.Settings{"voltage.corridor.coldC": n(20), "voltage.corridor.floorCold": n(0.85),
+		"voltage.corridor.reach": n(200)})
 	return map[string]effect{
 		"memory.profile":     {"petrel", nil, none, is(trim.ProfileRated), load.Mixed, points, true},
 		"memory.rate":        {"petrel", manual, none, n(6400), load.Mixed, points, true},

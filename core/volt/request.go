@@ -41,8 +41,8 @@ func Warmth(c, coldC, hotC float64) float64 {
 }
 
 // Corridor holds a request between a floor and a ceiling, each of which runs straight from its value at a cold temperature to
-// that at a hot one. It moves the request by no more than Reach, so that it leaves off smoothly where it reaches no further. The zero Corridor
-// holds nothing.
+// that at a hot one. It moves the request by no more than Reach, so that it leaves off smoothly where it reaches no further. The
+// zero Corridor holds nothing.
 type Corridor struct {
 	On             bool
 	Floor, Ceiling Edge
