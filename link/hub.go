@@ -42,6 +42,7 @@ type Status struct {
 	Hello     Hello
 	Heard     time.Time // last sign of life; now, while what came in before is still being stored and nothing more is read
 	LinkedAt  time.Time
+	Before    time.Time // last sign of life over the link before this one; zero where this process had none
 	clock     int64
 	clockSeen time.Time
 }
@@ -217,8 +218,12 @@ func drain(failed <-chan error) error {
 // join makes a session the rig's link; an older one, of an agent that was lost without notice, is cut.
 func (h *Hub) join(rig int64, s *session) {
 	h.mu.Lock()
-	if old := h.links[rig]; old != nil && old.st.Linked {
+	old := h.links[rig]
+	if old != nil && old.st.Linked {
 		old.end()
+	}
+	if old != nil {
+		s.st.Before = old.st.Heard
 	}
 	h.links[rig] = s
 	h.mu.Unlock()

@@ -55,7 +55,7 @@ func (r *Runner) followAbsence(ctx context.Context, id int64) error {
 	}
 	state, err := r.ask(ctx, rig)
 	switch now := r.hub.Status(id); {
-	case errors.Is(err, errNotYet), errors.Is(err, firmware.ErrByHand), now.Greeted, now.Heard.After(status.Heard):
+	case errors.Is(err, errNotYet), errors.Is(err, errUnsure), errors.Is(err, firmware.ErrByHand), now.Greeted, now.Heard.After(status.Heard):
 		return nil
 	case err != nil:
 		return nil // board and agent are both away: the network, or the mains

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"time"
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/proof"
@@ -41,6 +42,7 @@ func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) 
 		return r.stepCard(ctx, lease, f, board, set, t)
 	}
 	status := r.hub.Status(f.RigID)
+	since := r.since(f)
 	switch f.State {
 	case store.FitStaging:
 		if err := board.Stage(ctx, set.Board, t.Settings.V); err != nil {
@@ -61,12 +63,15 @@ func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) 
 			f.State = store.FitReading
 			return r.saveFitting(ctx, lease, f, sql.NullInt64{})
 		}
-		if !r.waited(f.RigID, status, f.ActedAt, comesUpS) {
+		if !r.waited(f.RigID, status, since, comesUpS) {
 			return nil
 		}
 		return r.notUp(ctx, lease, f, rig, board)
 	case store.FitReading:
 		back, err := board.Read(ctx, set, t.Settings.V)
+		if errors.Is(err, firmware.ErrUnreachable) && r.states.try(fittingName(f.ID), string(f.State), f.ActedAt) < readTries {
+			return err
+		}
 		if err != nil {
 			return r.failFitting(ctx, lease, f, rig, err.Error())
 		}
@@ -85,6 +90,14 @@ func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) 
 		return r.clear(ctx, lease, f, rig, board, trim.Stock(set.Processor, set.Board))
 	}
 	return nil
+}
+
+// readTries is how often a board that gives no answer is asked what is in force, before that counts as not known.
+const readTries = 10
+
+// since returns when this process first saw a fitting in the state in which it is.
+func (r *Runner) since(f *store.Fitting) time.Time {
+	return r.states.since(fittingName(f.ID), string(f.State), f.ActedAt)
 }
 
 // stagingFailed ends a fitting that the board refused: nothing has changed on it.
@@ -116,17 +129,20 @@ func (r *Runner) failFitting(ctx context.Context, lease *store.Lease, f *store.F
 
 // notUp decides about a machine that should be back by now, by what its board says.
 func (r *Runner) notUp(ctx context.Context, lease *store.Lease, f *store.Fitting, rig *store.Rig, board firmware.Board) error {
-	state, err := board.State(ctx)
+	state, err := r.ask(ctx, rig)
 	status := r.hub.Status(f.RigID)
 	if status.Greeted || status.Linked && status.Hello.BootID != f.BootBefore {
 		return nil // it came up while its board was asked
+	}
+	if errors.Is(err, errNotYet) || errors.Is(err, errUnsure) {
+		return nil
 	}
 	if err != nil {
 		return r.failFitting(ctx, lease, f, rig, err.Error())
 	}
 	if state.Running {
 		// The operating system was started: the agent may need longer, or is not installed.
-		if !r.waited(f.RigID, status, f.ActedAt, 4*comesUpS) {
+		if !r.waited(f.RigID, status, r.since(f), 4*comesUpS) {
 			return nil
 		}
 		return r.failFitting(ctx, lease, f, rig, "the machine runs, but its agent does not link; see that it is installed and started")
@@ -152,7 +168,7 @@ func (r *Runner) clear(ctx context.Context, lease *store.Lease, f *store.Fitting
 		f.State = store.FitNoPost
 		return r.saveFitting(ctx, lease, f, r.trimWith(ctx, rig, stock))
 	}
-	if r.waited(f.RigID, status, f.ActedAt, comesUpS) {
+	if r.waited(f.RigID, status, r.since(f), comesUpS) {
 		// Killed between clearing and restarting, or not taken: ask again.
 		if err := board.Apply(ctx); err != nil {
 			return err

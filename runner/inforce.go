@@ -3,6 +3,7 @@ package runner
 import (
 	"context"
 	"errors"
+	"slices"
 
 	"zerokeel/store"
 	"zerokeel/workshop"
@@ -37,6 +38,15 @@ func (r *Runner) checkInForce(ctx context.Context, lease *store.Lease, rig *stor
 		return err
 	}
 	drift := back.Differences
+	if len(drift) > 0 { // a rig may be restarted for it: once more, before it is believed
+		again, err := board.Read(ctx, set, t.Settings.V)
+		if err != nil {
+			return err
+		}
+		if !slices.Equal(drift, again.Differences) {
+			return errUnsure
+		}
+	}
 	inForce := expected
 	if len(drift) > 0 {
 		inForce = r.trimWith(ctx, rig, back.Found)

@@ -38,9 +38,10 @@ type Runner struct {
 	hub   *link.Hub
 	log   *slog.Logger
 
-	asked sync.Map        // rig → when its board may be asked again, *asking
-	away  sync.Map        // rigs that were silent at the last look
-	uses  map[int64]inUse // rigs in daily use, as they were at the last note
+	asked  sync.Map        // rig → when its board may be asked again, *asking
+	states states          // since when what is under way is as it is
+	away   sync.Map        // rigs that were silent at the last look
+	uses   map[int64]inUse // rigs in daily use, as they were at the last note
 
 	mu       sync.Mutex
 	packedAt time.Time       // when running legs were last looked at for packing; the round's own
@@ -148,13 +149,14 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 		r.alone(steps, "packing", func() error { return r.pack(ctx) })
 	}
 	r.alone(steps, "notices", func() error { return r.sendNotices(ctx) })
-	busy := map[int64]bool{}
+	busy, under := map[int64]bool{}, map[string]bool{}
 	for _, f := range fittings {
-		busy[f.RigID] = true
+		busy[f.RigID], under[fittingName(f.ID)] = true, true
 	}
 	for _, t := range trials {
-		busy[t.RigID] = true
+		busy[t.RigID], under[trialName(t.ID)] = true, true
 	}
+	r.states.keep(under)
 	r.alone(steps, "uses", func() error { return r.noteUses(ctx, busy, elsewhere) })
 	for _, rig := range r.absences(busy) {
 		if !elsewhere[rig] {
@@ -173,13 +175,13 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 		if others(f.RigID) {
 			continue
 		}
-		r.step(ctx, steps, fmt.Sprintf("fitting %d", f.ID), f.RigID, func(lease *store.Lease) error { return r.stepFitting(ctx, lease, f.ID) })
+		r.step(ctx, steps, fittingName(f.ID), f.RigID, func(lease *store.Lease) error { return r.stepFitting(ctx, lease, f.ID) })
 	}
 	for _, t := range trials {
 		if others(t.RigID) {
 			continue
 		}
-		r.step(ctx, steps, fmt.Sprintf("trial %d", t.ID), t.RigID, func(lease *store.Lease) error { return r.stepTrial(ctx, lease, t.ID) })
+		r.step(ctx, steps, trialName(t.ID), t.RigID, func(lease *store.Lease) error { return r.stepTrial(ctx, lease, t.ID) })
 	}
 	for _, x := range sessions {
 		if others(x.RigID) {
@@ -189,6 +191,10 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 	}
 	return nil
 }
+
+func fittingName(id int64) string { return fmt.Sprintf("fitting %d", id) }
+
+func trialName(id int64) string { return fmt.Sprintf("trial %d", id) }
 
 // step runs a step of a rig if this process holds it, or nobody does. One that another process has made, or whose rig
 // another one has taken meanwhile, is left to that one.
@@ -266,12 +272,16 @@ func (r *Runner) goesOn(name string, err error) bool {
 // waited reports whether a rig could have been heard for some seconds of its own clock, but at least a short wait, since a
 // moment, and gave no sign. A hello that is being stored is a sign.
 func (r *Runner) waited(rig int64, status link.Status, since time.Time, seconds float64) bool {
+	return !status.Greeted && time.Since(r.shop.SilentSince(rig, since)) >= realWait(status, seconds)
+}
+
+// realWait is how long some seconds of a rig's own clock last here, but at least a short wait.
+func realWait(status link.Status, seconds float64) time.Duration {
 	rate := status.Hello.ClockRate
 	if rate <= 0 {
 		rate = 1
 	}
-	wait := time.Duration(seconds / rate * float64(time.Second))
-	return !status.Greeted && time.Since(r.shop.SilentSince(rig, since)) >= max(wait, shortWait)
+	return max(time.Duration(seconds/rate*float64(time.Second)), shortWait)
 }
 
 // board returns a rig's board and the rig's parts.

@@ -43,6 +43,7 @@ type bench struct {
 	stock int64
 	board *board
 	url   string
+	dsn   string
 }
 
 // board answers as the Redfish service of a stand-in, but for what a test overrides.
@@ -108,7 +109,8 @@ func start(t *testing.T, withBoard bool) *bench {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b := &bench{t: t, store: storetest.Open(t), board: &board{inner: sim.Handler(), override: map[string]http.HandlerFunc{}}}
+	s, dsns := storetest.OpenDSN(t)
+	b := &bench{t: t, store: s, dsn: dsns[0], board: &board{inner: sim.Handler(), override: map[string]http.HandlerFunc{}}}
 	service := httptest.NewServer(b.board)
 	t.Cleanup(service.Close)
 	b.shop = workshop.New(b.store, slog.New(slog.DiscardHandler))
@@ -244,6 +246,21 @@ func TestTrialVerdictsFromSilenceAndBoard(t *testing.T) {
 		}, verdict.Restarted, "restarted by itself", ""},
 		{"froze", func(b *bench, a *agent, _ link.Order) {
 			b.board.set("GET "+systemPath, system("On", "OSRunning", "OK"))
+			b.board.set("POST "+systemPath+"/Actions/ComputerSystem.Reset", func(w http.ResponseWriter, _ *http.Request) {
+				w.WriteHeader(204)
+				go b.agent("boot-2", "stream-2")
+			})
+			a.Mute()
+		}, verdict.Froze, "the board says the machine is up", "ComputerSystem.Reset"},
+		{"froze, and its board is wrong twice", func(b *bench, a *agent, _ link.Order) {
+			off, up, asked := system("Off", "None", "OK"), system("On", "OSRunning", "OK"), 0
+			b.board.set("GET "+systemPath, func(w http.ResponseWriter, q *http.Request) {
+				if asked++; asked <= 2 {
+					off(w, q)
+					return
+				}
+				up(w, q)
+			})
 			b.board.set("POST "+systemPath+"/Actions/ComputerSystem.Reset", func(w http.ResponseWriter, _ *http.Request) {
 				w.WriteHeader(204)
 				go b.agent("boot-2", "stream-2")

@@ -90,6 +90,11 @@ func (r *Runner) send(t *store.Trial, l *store.Leg) error {
 	return err
 }
 
+// ordered returns when this process first saw that a leg had been ordered.
+func (r *Runner) ordered(t *store.Trial, l *store.Leg) time.Time {
+	return r.states.since(trialName(t.ID), l.OrderID.String, l.OrderedAt.Time)
+}
+
 // turnS is how long a load stays on each core, of one that runs on one core at a time.
 func turnS(l *store.Leg) float64 {
 	if !l.Load.OneCore() {
@@ -111,7 +116,7 @@ func (r *Runner) followLeg(ctx context.Context, lease *store.Lease, t *store.Tri
 		}
 		return r.judge(ctx, lease, t, rig, legs, i, ending)
 	case status.Linked && !sameBoot:
-		return r.judge(ctx, lease, t, rig, legs, i, r.restartOrFreeze(rig, l, status))
+		return r.judge(ctx, lease, t, rig, legs, i, r.restartOrFreeze(rig, status))
 	case sameBoot && status.Hello.Stream != l.Stream:
 		// The agent was started anew. It may have lost the leg, or never got the order.
 		return r.judge(ctx, lease, t, rig, legs, i, verdict.AgentStarted)
@@ -119,7 +124,7 @@ func (r *Runner) followLeg(ctx context.Context, lease *store.Lease, t *store.Tri
 		if t.StopAsked {
 			return r.hub.Order(t.RigID, link.Order{ID: l.OrderID.String, Do: link.Stop})
 		}
-		if l.State == store.LegOrdered && time.Since(l.OrderedAt.Time) > shortWait {
+		if l.State == store.LegOrdered && time.Since(r.ordered(t, l)) > shortWait {
 			return r.send(t, l)
 		}
 		return nil
@@ -128,14 +133,10 @@ func (r *Runner) followLeg(ctx context.Context, lease *store.Lease, t *store.Tri
 }
 
 // restartOrFreeze tells why a machine came up anew during a leg. Without a board to ask, a long silence before means
-// that somebody had to reset a frozen machine.
-func (r *Runner) restartOrFreeze(rig *store.Rig, l *store.Leg, status link.Status) verdict.Ending {
-	seen := l.OrderedAt.Time
-	if l.StartedMS.Valid {
-		seen = store.FromMS(l.StartedMS.Int64 + int64(l.SeenS*1000))
-	}
-	away := store.FromMS(status.Hello.Now).Sub(seen).Seconds()
-	if rig.FirmwareAddress == "" && away > 2*comesUpS+lingerS {
+// that somebody had to reset a frozen machine: one that this process could have broken, since clocks may be set by a start.
+func (r *Runner) restartOrFreeze(rig *store.Rig, status link.Status) verdict.Ending {
+	away := status.LinkedAt.Sub(r.shop.SilentSince(rig.ID, status.Before))
+	if rig.FirmwareAddress == "" && !status.Before.IsZero() && away >= realWait(status, 2*comesUpS+lingerS) {
 		return verdict.Silent
 	}
 	return verdict.NewBoot
@@ -146,7 +147,7 @@ func (r *Runner) restartOrFreeze(rig *store.Rig, l *store.Leg, status link.Statu
 func (r *Runner) silence(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, legs []store.Leg, i int,
 	status link.Status) error {
 	heard := status.Heard
-	if ordered := legs[i].OrderedAt.Time; ordered.After(heard) {
+	if ordered := r.ordered(t, &legs[i]); ordered.After(heard) {
 		heard = ordered
 	}
 	if !r.waited(t.RigID, status, heard, silentS) {
@@ -154,7 +155,7 @@ func (r *Runner) silence(ctx context.Context, lease *store.Lease, t *store.Trial
 	}
 	state, err := r.ask(ctx, rig)
 	switch now := r.hub.Status(t.RigID); {
-	case errors.Is(err, errNotYet), now.Greeted, now.Heard.After(status.Heard):
+	case errors.Is(err, errNotYet), errors.Is(err, errUnsure), now.Greeted, now.Heard.After(status.Heard):
 		return nil // it spoke while its board was asked
 	case err != nil && t.StopAsked:
 		return r.judge(ctx, lease, t, rig, legs, i, verdict.ByHand)
@@ -264,13 +265,13 @@ func (r *Runner) recover(ctx context.Context, lease *store.Lease, t *store.Trial
 		return err
 	}
 	if t.State == store.TrialRestarting {
-		if r.waited(t.RigID, status, t.ActedAt, comesUpS) {
+		if r.waited(t.RigID, status, r.states.since(trialName(t.ID), string(t.State), t.ActedAt), comesUpS) {
 			t.State = store.TrialRecovering
 			return r.store.SaveTrial(ctx, lease, t)
 		}
 		return nil
 	}
-	if errors.Is(err, errNotYet) {
+	if errors.Is(err, errNotYet) || errors.Is(err, errUnsure) {
 		return nil
 	}
 	if err != nil {
