@@ -1,6 +1,17 @@
 package store
 
-import "zerokeel/core/series"
+import (
+	"context"
+	"time"
+
+	"zerokeel/core/series"
+)
 
 // Unfold reads one portion of unpacked telemetry.
 func Unfold(body []byte) (map[string][]series.Sample, error) { return unfold([][]byte{body}, nil) }
+
+// ShiftLease moves the end of a lease.
+func (s *Store) ShiftLease(ctx context.Context, l Lease, by time.Duration) error {
+	_, err := s.exec(ctx, `UPDATE leases SET until = until + INTERVAL ? MICROSECOND WHERE rig_id = ?`, by.Microseconds(), l.Rig)
+	return err
+}

@@ -13,6 +13,9 @@ import (
 // time loses it only when it is cut off.
 const LeaseFor = 12 * time.Second
 
+// latest is how far ahead, in µs, a lease may end.
+var latest = 2 * LeaseFor.Microseconds()
+
 // Errors of steps that come too late.
 var (
 	// ErrNotHeld reports a step of a rig whose lease another process has taken.
@@ -38,15 +41,18 @@ type Hold struct {
 	ClockRate float64 `db:"clock_rate"`
 }
 
-const holdColumns = `rig_id, holder, epoch, until > UTC_TIMESTAMP(6) AS live, linked, simulated, clock_rate,
+// running says that a lease has not run out. One that ends much later than any lease can is of before the clock was set back.
+const running = `(until > UTC_TIMESTAMP(6) AND until <= UTC_TIMESTAMP(6) + INTERVAL ? MICROSECOND)`
+
+const holdColumns = `rig_id, holder, epoch, ` + running + ` AS live, linked, simulated, clock_rate,
 	CAST(clock_ms + clock_rate * TIMESTAMPDIFF(MICROSECOND, clock_at, UTC_TIMESTAMP(6)) / 1000 AS SIGNED) AS clock_ms`
 
 // Holds lists the leases of rigs, of all where none is named.
 func (s *Store) Holds(ctx context.Context, rigs ...int64) ([]Hold, error) {
-	query, args := `SELECT `+holdColumns+` FROM leases`, []any(nil)
+	query, args := `SELECT `+holdColumns+` FROM leases`, []any{latest}
 	if len(rigs) > 0 {
 		var err error
-		if query, args, err = sqlx.In(query+` WHERE rig_id IN (?)`, rigs); err != nil {
+		if query, args, err = sqlx.In(query+` WHERE rig_id IN (?)`, args[0], rigs); err != nil {
 			return nil, fmt.Errorf("list leases: %w", err)
 		}
 	}
@@ -89,7 +95,7 @@ func (s *Store) TakeFree(ctx context.Context, rig int64, holder string) (lease L
 		}
 		result, err := tx.ExecContext(ctx, `UPDATE leases SET epoch = epoch + 1, holder = ?,
 			until = UTC_TIMESTAMP(6) + INTERVAL ? MICROSECOND, linked = FALSE
-			WHERE rig_id = ? AND until <= UTC_TIMESTAMP(6)`, holder, LeaseFor.Microseconds(), rig)
+			WHERE rig_id = ? AND NOT `+running, holder, LeaseFor.Microseconds(), rig, latest)
 		if err != nil {
 			return err
 		}
