@@ -38,6 +38,9 @@ func (s *Server) problem(c *echo.Context, err error) {
 		p.Status, p.Title = http.StatusConflict, "This trim was fitted and no longer changes; make a new one from it"
 	case errors.Is(err, workshop.ErrNobody), errors.Is(err, workshop.ErrNotAllowed):
 		p.Status, p.Title = http.StatusForbidden, "This is not yours to do"
+	case errors.Is(err, workshop.ErrAway):
+		p.Status, p.Title = http.StatusServiceUnavailable, "The database does not answer; look again when it does whether this was done"
+		c.Response().Header().Set("Retry-After", "5")
 	case errors.As(err, &httpError):
 		p.Status, p.Title = httpError.Code, httpError.Message
 	case echo.StatusCode(err) != 0:

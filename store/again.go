@@ -7,13 +7,18 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"time"
 
 	"github.com/go-sql-driver/mysql"
 	"github.com/jmoiron/sqlx"
 )
 
-// attempts is how often a transaction is tried that MariaDB gives up.
-const attempts = 8
+// attempts is how often a transaction is tried that MariaDB gives up, and triedFor how long at most another try is begun: a server
+// that hangs is waited for at each.
+const (
+	attempts = 8
+	triedFor = 15 * time.Second
+)
 
 // MariaDB's numbers of errors that may pass.
 const (
@@ -39,8 +44,9 @@ func isLost(err error) bool {
 // again runs fn, once more whenever it failed in a way that may pass.
 func again(passes func(error) bool, fn func() error) error {
 	var err error
+	began := time.Now()
 	for range attempts {
-		if err = fn(); err == nil || !passes(err) {
+		if err = fn(); err == nil || !passes(err) || time.Since(began) > triedFor {
 			return err
 		}
 	}

@@ -3,6 +3,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"database/sql/driver"
@@ -11,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -29,11 +31,19 @@ type Store struct {
 	committed chan struct{} // holds a word whenever news were put into the outbox
 }
 
+// How long a connection, and each part of an answer, is waited for. A data source name may say otherwise.
+const (
+	connectWithin = 5 * time.Second
+	answerWithin  = 20 * time.Second
+)
+
 // Errors that callers tell apart.
 var (
 	ErrNotFound = errors.New("not found")
 	ErrTaken    = errors.New("already taken")
 	ErrFixed    = errors.New("the trim was fitted and no longer changes")
+	// ErrAway reports a database that cannot be reached, or gives no answer: what it was asked to do may have been done.
+	ErrAway = errors.New("the database does not answer")
 )
 
 // Open connects to the database of a data source name, or of several, one for each node of a cluster: the first that takes
@@ -51,6 +61,9 @@ func Open(ctx context.Context, dsns ...string) (*Store, error) {
 		// cluster has undone the transaction: what follows would be committed by itself.
 		cfg.InterpolateParams = true
 		cfg.Logger = &mysql.NopLogger{} // whoever asks learns of it
+		// A server that hangs is given up like one that is gone.
+		cfg.Timeout, cfg.ReadTimeout = cmp.Or(cfg.Timeout, connectWithin), cmp.Or(cfg.ReadTimeout, answerWithin)
+		cfg.WriteTimeout = cmp.Or(cfg.WriteTimeout, answerWithin)
 		if len(dsns) > 1 {
 			if cfg.Params == nil {
 				cfg.Params = map[string]string{}
@@ -145,8 +158,16 @@ func known(err error, doing string, args ...any) error {
 		return fmt.Errorf("%s: %w", doing, ErrNotFound)
 	case errors.As(err, &e) && e.Number == erDupEntry:
 		return fmt.Errorf("%s: %w", doing, ErrTaken)
+	case away(err):
+		return fmt.Errorf("%s: %w: %w", doing, ErrAway, err)
 	}
 	return fmt.Errorf("%s: %w", doing, err)
+}
+
+// away tells the errors of a database that could not be reached, or gave no answer.
+func away(err error) bool {
+	var broken *net.OpError
+	return errors.Is(err, driver.ErrBadConn) || errors.Is(err, mysql.ErrInvalidConn) || errors.As(err, &broken)
 }
 
 // JSON is a column that holds a value as JSON. A zero JSON is NULL.

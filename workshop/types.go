@@ -43,4 +43,5 @@ func Loads() []LoadKind { return load.Kinds }
 var (
 	ErrNotFound = store.ErrNotFound
 	ErrFixed    = store.ErrFixed
+	ErrAway     = store.ErrAway
 )

@@ -40,7 +40,13 @@ type Bench struct {
 // Start runs a server on a database of its own.
 func Start(t testing.TB) *Bench {
 	t.Helper()
-	b := &Bench{t: t, Store: storetest.Open(t)}
+	return On(t, storetest.Open(t))
+}
+
+// On runs a server on a database.
+func On(t testing.TB, s *store.Store) *Bench {
+	t.Helper()
+	b := &Bench{t: t, Store: s}
 	b.Resume()
 	t.Cleanup(b.Stop)
 	return b

@@ -1,0 +1,43 @@
+package server_test
+
+import (
+	"testing"
+
+	"zerokeel/server/api"
+	"zerokeel/server/servertest"
+	"zerokeel/store/storetest"
+)
+
+// TestHangingDatabase: while the database takes what is sent and answers nothing, as one that was stopped, nothing is judged; requests
+// are given up, and afterwards every trial goes on as if nothing had been.
+func TestHangingDatabase(t *testing.T) {
+	s, line := storetest.OpenLine(t, "1s")
+	bench := servertest.On(t, s)
+	var rigs []*servertest.Rig
+	var trials []int64
+	for i, speed := range []float64{5, 60, 600} {
+		cfg := petrel(t, nil)
+		cfg.Name, cfg.Weaker = []string{"slow", "faster", "fastest"}[i], nil
+		rig := bench.AddRig(cfg, speed)
+		if f := rig.Fit(rig.Trims()[0].Id); f.State != "in force" {
+			t.Fatalf("fitting: %+v", f)
+		}
+		trial := rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("mixed", 15*speed)}})
+		rigs, trials = append(rigs, rig), append(trials, trial.Id)
+	}
+	for i, rig := range rigs {
+		rig.Until("the trial runs", func() bool { return rig.Trial(trials[i]).DoneS > 1 })
+	}
+	line.Hang()
+	dialled := line.Dials()
+	rigs[0].Until("connections were given up and asked for again, many times over", func() bool { return line.Dials() > dialled+30 })
+	if status, text := bench.Raw("GET", "/api/rigs", nil); status != 503 {
+		t.Errorf("meanwhile the server answers %d: %s", status, text)
+	}
+	line.Go()
+	for i, rig := range rigs {
+		if got := rig.Ended(trials[i]); got.Verdict != "held" {
+			t.Errorf("%s: %s, %s", rig.Get().Name, got.Verdict, got.Why)
+		}
+	}
+}
