@@ -116,7 +116,7 @@ func (r *Runner) followLeg(ctx context.Context, lease *store.Lease, t *store.Tri
 		}
 		return r.judge(ctx, lease, t, rig, legs, i, ending)
 	case status.Linked && !sameBoot:
-		return r.judge(ctx, lease, t, rig, legs, i, r.restartOrFreeze(rig, status))
+		return r.judge(ctx, lease, t, rig, legs, i, r.restartOrFreeze(rig, l, status))
 	case sameBoot && status.Hello.Stream != l.Stream:
 		// The agent was started anew. It may have lost the leg, or never got the order.
 		return r.judge(ctx, lease, t, rig, legs, i, verdict.AgentStarted)
@@ -133,10 +133,17 @@ func (r *Runner) followLeg(ctx context.Context, lease *store.Lease, t *store.Tri
 }
 
 // restartOrFreeze tells why a machine came up anew during a leg. Without a board to ask, a long silence before means
-// that somebody had to reset a frozen machine: one that this process could have broken, since clocks may be set by a start.
-func (r *Runner) restartOrFreeze(rig *store.Rig, status link.Status) verdict.Ending {
-	away := status.LinkedAt.Sub(r.shop.SilentSince(rig.ID, status.Before))
-	if rig.FirmwareAddress == "" && !status.Before.IsZero() && away >= realWait(status, 2*comesUpS+lingerS) {
+// that somebody had to reset a frozen machine. The trim has failed either way: on the rig's clock hangs the word alone, and on this
+// machine's nothing.
+func (r *Runner) restartOrFreeze(rig *store.Rig, l *store.Leg, status link.Status) verdict.Ending {
+	const long = 2*comesUpS + lingerS
+	var froze bool
+	if l.StartedMS.Valid {
+		froze = float64(status.Hello.Now-l.StartedMS.Int64)/1000-l.SeenS > long
+	} else if !status.Before.IsZero() {
+		froze = status.LinkedAt.Sub(r.shop.SilentSince(rig.ID, status.Before)) >= realWait(status, long)
+	}
+	if froze && rig.FirmwareAddress == "" {
 		return verdict.Silent
 	}
 	return verdict.NewBoot
