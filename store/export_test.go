@@ -15,3 +15,11 @@ func (s *Store) ShiftLease(ctx context.Context, l Lease, by time.Duration) error
 	_, err := s.exec(ctx, `UPDATE leases SET until = until + INTERVAL ? MICROSECOND WHERE rig_id = ?`, by.Microseconds(), l.Rig)
 	return err
 }
+
+// Numbers gives channels numbers and returns them.
+func (s *Store) Numbers(ctx context.Context, keys ...string) (map[string]int64, error) {
+	if err := s.number(ctx, keys); err != nil {
+		return nil, err
+	}
+	return s.channels.numbers(keys)
+}

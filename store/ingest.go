@@ -17,7 +17,7 @@ var ErrGap = fmt.Errorf("frames are missing before these")
 // over, so that sending again does no harm.
 func (s *Store) Ingest(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
 	var last uint64
-	err := s.within(ctx, func(tx *txn) error {
+	err := s.withNumbers(ctx, func(tx *txn) error {
 		if err := tx.GetContext(ctx, &last, `SELECT last_seq FROM link_streams WHERE rig_id = ? AND stream = ? FOR UPDATE`, rig,
 			stream); err != nil {
 			return err
@@ -170,7 +170,9 @@ func (in *ingest) samples(s *link.Samples) error {
 	if l.StartedMS != nil {
 		l.seenS = max(l.seenS, float64(s.At[len(s.At)-1]-*l.StartedMS)/1000)
 	}
-	in.tail(l.ID, &tail{s.At, s.Channels, withGaps(s.Values)})
+	if len(s.Channels) > 0 {
+		in.tail(l.ID, &tail{s.At, s.Channels, withGaps(s.Values)})
+	}
 	return nil
 }
 

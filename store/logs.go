@@ -65,6 +65,13 @@ func (s *Store) LogChannels(ctx context.Context, trial int64) ([]channel.Channel
 // each sorted by time; it fills in the counts of the log.
 func (s *Store) JoinLog(ctx context.Context, l *Log, fill func(add func(leg int64, samples map[string][]series.Sample) error) error) error {
 	l.CreatedAt = time.Now().UTC().Truncate(time.Microsecond)
+	keys := make([]string, len(l.Channels.V))
+	for i, c := range l.Channels.V {
+		keys[i] = c.Key
+	}
+	if err := s.number(ctx, keys); err != nil {
+		return known(err, "join a log to trial %d", l.TrialID)
+	}
 	// Not tried again after a deadlock: what is read is gone by then.
 	err := s.once(ctx, func(tx *txn) error {
 		err := fill(func(leg int64, samples map[string][]series.Sample) error {
@@ -93,7 +100,7 @@ const typedSource = "typed "
 
 // AddReading notes what a person read of a meter during a leg, in a log of its own for each channel.
 func (s *Store) AddReading(ctx context.Context, trial, leg int64, c channel.Channel, x series.Sample) error {
-	err := s.within(ctx, func(tx *txn) error {
+	err := s.withNumbers(ctx, func(tx *txn) error {
 		if err := s.insertBlocks(ctx, tx, leg, map[string][]series.Sample{c.Key: {x}}, nil); err != nil {
 			return err
 		}

@@ -8,7 +8,6 @@ import (
 	"math"
 	"runtime"
 	"slices"
-	"sync"
 
 	"github.com/jmoiron/sqlx"
 	"golang.org/x/sync/errgroup"
@@ -26,67 +25,11 @@ const (
 	tailRows = 300
 )
 
-// channelNames numbers the names of channels, which every block would repeat otherwise. Numbers never change.
-type channelNames struct {
-	mu  sync.Mutex
-	ids map[string]int64
-}
-
-// number returns the numbers of channels; new ones get one.
-func (c *channelNames) number(ctx context.Context, db sqlx.ExtContext, keys []string) (map[string]int64, error) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	var unknown []string
-	for _, key := range keys {
-		if _, ok := c.ids[key]; !ok {
-			unknown = append(unknown, key)
-		}
-	}
-	for part := range slices.Chunk(unknown, 500) {
-		rows := make([]struct {
-			Name string `db:"name"`
-		}, len(part))
-		for i, key := range part {
-			rows[i].Name = key
-		}
-		if _, err := sqlx.NamedExecContext(ctx, db, `INSERT IGNORE INTO channels (name) VALUES (:name)`, rows); err != nil {
-			return nil, err
-		}
-	}
-	if len(unknown) > 0 {
-		_, ids, err := c.load(ctx, db)
-		if err != nil {
-			return nil, err
-		}
-		c.ids = ids
-	}
-	out := make(map[string]int64, len(keys))
-	for _, key := range keys {
-		out[key] = c.ids[key]
-	}
-	return out, nil
-}
-
-// load reads the names given by now.
-func (c *channelNames) load(ctx context.Context, db sqlx.QueryerContext) (names map[int64]string, ids map[string]int64, err error) {
-	var rows []struct {
-		ID   int64  `db:"id"`
-		Name string `db:"name"`
-	}
-	if err := sqlx.SelectContext(ctx, db, &rows, `SELECT id, name FROM channels`); err != nil {
-		return nil, nil, err
-	}
-	names, ids = map[int64]string{}, map[string]int64{}
-	for _, r := range rows {
-		names[r.ID], ids[r.Name] = r.Name, r.ID
-	}
-	return names, ids, nil
-}
-
 // block is a row of telemetry.
 type block struct {
 	Leg     int64  `db:"leg_id"`
 	Channel int64  `db:"channel_id"`
+	Name    string `db:"name"` // of the channel, where it was read
 	T0      int64  `db:"t0"`
 	T1      int64  `db:"t1"`
 	Level   []byte `db:"level"`
@@ -102,7 +45,7 @@ func (s *Store) LegsToPack(ctx context.Context) ([]int64, error) {
 
 // Pack turns the unpacked telemetry of a leg into blocks. quanta holds the channels' quanta.
 func (s *Store) Pack(ctx context.Context, leg int64, quanta map[string]float64) error {
-	err := s.within(ctx, func(tx *txn) error {
+	err := s.withNumbers(ctx, func(tx *txn) error {
 		var rows []struct {
 			ID   int64  `db:"id"`
 			Body []byte `db:"body"`
@@ -130,11 +73,11 @@ func (s *Store) Pack(ctx context.Context, leg int64, quanta map[string]float64) 
 	return known(err, "pack the telemetry of leg %d", leg)
 }
 
-// insertBlocks packs the samples of channels, each sorted by time, and stores them.
+// insertBlocks packs the samples of channels, each sorted by time, and stores them. It is unnumbered where one has no number yet.
 func (s *Store) insertBlocks(ctx context.Context, tx *txn, leg int64, channels map[string][]series.Sample,
 	quanta map[string]float64) error {
 	keys := slices.Sorted(maps.Keys(channels))
-	ids, err := s.channels.number(ctx, s.db, keys) // outside: a number outlives a failed packing
+	ids, err := s.channels.numbers(keys)
 	if err != nil {
 		return err
 	}
@@ -280,23 +223,19 @@ func (s *Store) read(ctx context.Context, leg int64, q Span, column string, pack
 	loose func(map[string][]series.Sample)) error {
 	// One snapshot, so that a packing in between neither hides nor doubles samples.
 	return s.once(ctx, func(tx *txn) error {
-		names, ids, err := s.channels.load(ctx, tx)
-		if err != nil {
-			return err
-		}
-		query, args := `SELECT channel_id, t0, `+column+` FROM telemetry WHERE leg_id = ? AND t1 >= ? AND t0 < ?`, []any{leg, q.From, q.to()}
+		query, args := `SELECT STRAIGHT_JOIN c.name, t.channel_id, t.t0, t.`+column+` FROM telemetry t JOIN channels c ON c.id = t.channel_id
+			WHERE t.leg_id = ? AND t.t1 >= ? AND t.t0 < ?`, []any{leg, q.From, q.to()}
 		if len(q.Keys) > 0 {
-			list := []int64{-1}
-			for _, key := range q.Keys {
-				if id, ok := ids[key]; ok {
-					list = append(list, id)
-				}
+			ids, err := s.channels.find(ctx, tx, q.Keys)
+			if err != nil {
+				return err
 			}
-			if query, args, err = sqlx.In(query+` AND channel_id IN (?)`, append(args, list)...); err != nil {
+			list := append(slices.Collect(maps.Values(ids)), -1)
+			if query, args, err = sqlx.In(query+` AND t.channel_id IN (?)`, append(args, list)...); err != nil {
 				return err
 			}
 		}
-		rows, err := tx.QueryxContext(ctx, query+` ORDER BY channel_id, t0`, args...)
+		rows, err := tx.QueryxContext(ctx, query+` ORDER BY t.channel_id, t.t0`, args...)
 		if err != nil {
 			return err
 		}
@@ -306,8 +245,8 @@ func (s *Store) read(ctx context.Context, leg int64, q Span, column string, pack
 			if err := rows.StructScan(&b); err != nil {
 				return err
 			}
-			if err := packed(names[b.Channel], &b); err != nil {
-				return fmt.Errorf("channel %s: %w", names[b.Channel], err)
+			if err := packed(b.Name, &b); err != nil {
+				return fmt.Errorf("channel %s: %w", b.Name, err)
 			}
 		}
 		if err := rows.Err(); err != nil {
