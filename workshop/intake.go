@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -75,7 +76,7 @@ func (w *Workshop) Greet(ctx context.Context, rig int64, h *link.Hello) (uint64,
 		return 0, err
 	}
 	w.held.put(lease)
-	w.names.put(rig, names)
+	w.names.put(rig, names, h.Channels)
 	w.vitals.linked(rig, h.Channels, right)
 	if err := w.isBack(ctx, row, h.BootID); err != nil {
 		return 0, err
@@ -208,7 +209,13 @@ type sensorNames struct {
 	rigs map[int64]map[string]string
 }
 
-func (n *sensorNames) put(rig int64, names map[string]string) {
+// put notes the channels that a rig announced, as they are named here, and which of its own names became which.
+func (n *sensorNames) put(rig int64, renamed map[string]string, announced []channel.Channel) {
+	names := map[string]string{}
+	for _, c := range announced {
+		names[c.Key] = c.Key
+	}
+	maps.Copy(names, renamed)
 	n.mu.Lock()
 	defer n.mu.Unlock()
 	if n.rigs == nil {
@@ -217,23 +224,25 @@ func (n *sensorNames) put(rig int64, names map[string]string) {
 	n.rigs[rig] = names
 }
 
-// apply gives the figures of frames the names that their rig's sensors were given.
+// apply gives the figures of frames the names that their rig's sensors were given, and passes over those of channels that it did
+// not announce.
 func (n *sensorNames) apply(rig int64, frames []link.Frame) {
 	n.mu.Lock()
 	names := n.rigs[rig]
 	n.mu.Unlock()
-	if len(names) == 0 {
-		return
-	}
-	for _, f := range frames {
-		if f.Samples == nil {
+	for i := range frames {
+		s := frames[i].Samples
+		if s == nil {
 			continue
 		}
-		for i, key := range f.Samples.Channels {
-			if to, ok := names[key]; ok {
-				f.Samples.Channels[i] = to
+		var channels []string
+		var values [][]*float64
+		for c, key := range s.Channels {
+			if to, announced := names[key]; announced {
+				channels, values = append(channels, to), append(values, s.Values[c])
 			}
 		}
+		s.Channels, s.Values = channels, values
 	}
 }
 
