@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"os"
 	"slices"
 
 	"zerokeel/core/channel"
@@ -94,12 +95,36 @@ type Joined struct {
 	Faults invalid.List
 }
 
+// spool keeps what is sent in a file without a name, until drop.
+func spool(sent io.Reader) (kept io.Reader, drop func(), err error) {
+	f, err := os.CreateTemp("", "zerokeel-log")
+	if err != nil {
+		return nil, nil, fmt.Errorf("keep the log: %w", err)
+	}
+	_ = os.Remove(f.Name())
+	drop = func() { _ = f.Close() }
+	if _, err = io.Copy(f, sent); err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		drop()
+		return nil, nil, fmt.Errorf("keep the log: %w", err)
+	}
+	return f, drop, nil
+}
+
 // JoinRecording joins a log to a trial that has ended: all of it or nothing.
 func (w *Workshop) JoinRecording(ctx context.Context, trial int64, log io.Reader, o JoinOptions) (*Joined, error) {
 	if err := may(ctx, change, 0); err != nil {
 		return nil, err
 	}
-	j, err := w.newJoin(ctx, trial, log, o.Swap)
+	// All of it is here before a transaction begins, however slowly it is sent.
+	kept, drop, err := spool(log)
+	if err != nil {
+		return nil, err
+	}
+	defer drop()
+	j, err := w.newJoin(ctx, trial, kept, o.Swap)
 	if err != nil {
 		return nil, err
 	}
