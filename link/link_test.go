@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -25,7 +26,7 @@ import (
 )
 
 func hello() link.Hello {
-	return link.Hello{Protocol: link.Version, Agent: "test", Stream: "s1", BootID: "b1", Now: 1, ClockRate: 1,
+	return link.Hello{Protocol: link.Version, Agent: "test", Stream: "s1", BootID: "b1", Now: 1, ClockRate: 1, Facts: link.Facts{Cores: 2},
 		Channels: []channel.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Core: -1}}}
 }
 
@@ -49,7 +50,7 @@ func TestDecodeNamesEveryFault(t *testing.T) {
 		{"event of no kind", `{"frame":{"seq":1,"events":[{"order":"","kind":"boom","atS":-1,"core":-2}]}}`,
 			[]string{"frame.events[0].order", "frame.events[0].kind", "frame.events[0].atS", "frame.events[0].core"}},
 		{"other protocol", `{"hello":{"protocol":9,"agent":"x","stream":"s","bootId":"b","now":1,"clockRate":1,"simulated":false,
-			"facts":{"host":"","system":"","kernel":"","processor":"","cores":0,"threads":0,"memoryMB":0},
+			"facts":{"host":"","system":"","kernel":"","processor":"","cores":2,"threads":0,"memoryMB":0},
 			"channels":[]}}`, []string{"hello.protocol"}},
 		{"order without load", `{"order":{"id":"x","do":"run","cores":[0],"seconds":10}}`, []string{"order.load"}},
 		{"number past the range", `{"frame":{"seq":1,"finished":{"order":"x","how":"done","ranS":1e999}}}`, []string{"frame.finished.ranS"}},
@@ -141,15 +142,75 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 	}
 }
 
+// TestOddIsTamed: a figure that nothing can have is a gap, a moment or a text too long for the record is cut, and the message is taken;
+// the clock of a rig, and what it has of cores, must be right.
+func TestOddIsTamed(t *testing.T) {
+	h, frame := hello(), link.Frame{Seq: 1}
+	h.Facts.Host, h.Channels[0].Unit, h.Channels[0].Core, h.Channels[0].Quantum = strings.Repeat("h", 9999), "W\x00\n", 1<<40, -1
+	frame.Samples = &link.Samples{At: []int64{-5, 1 << 60}, Channels: []string{"a"}, Values: [][]*float64{{ptr(1.7e308), ptr(3)}}}
+	frame.Started, frame.Events = &link.Started{Order: "o", At: math.MinInt64}, []link.Event{{Order: "o", Kind: "miscalculated", Core: -1,
+		Text: strings.Repeat("\u00e9\u202e", 1000)}}
+	frame.Progress = []link.Progress{{Order: "o", Count: []float64{-1, 1.7e308}}}
+	frame.Finished = &link.Finished{Order: "o", How: link.Done, RanS: 1, Score: ptr(-1e300)}
+	over := func(m link.Message) link.Message {
+		t.Helper()
+		text, err := link.Encode(m)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := link.Decode(text)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return got
+	}
+	gotH, got := over(link.Message{Hello: &h}).Hello, over(link.Message{Frame: &frame}).Frame
+	if c := gotH.Channels[0]; len(gotH.Facts.Host) != 120 || c.Unit != "W " || c.Core != -1 || c.Quantum != 0 {
+		t.Errorf("hello: %d bytes of a name, %+v", len(gotH.Facts.Host), c)
+	}
+	if s := got.Samples; s.Values[0][0] != nil || *s.Values[0][1] != 3 || s.At[0] != 0 || time.UnixMilli(s.At[1]).UTC().Year() > 9998 ||
+		got.Started.At != 0 {
+		t.Errorf("samples: %+v, started %d", s, got.Started.At)
+	}
+	if text := got.Events[0].Text; text != strings.Repeat("\u00e9", 500) || got.Finished.Score != nil {
+		t.Errorf("%d bytes of text, score %v", len(text), got.Finished.Score)
+	}
+	if c := got.Progress[0].Count; c[0] != 0 || c[1] != 1e18 {
+		t.Errorf("counts %v", c)
+	}
+	for field, bad := range map[string]func(*link.Hello){"hello.now": func(h *link.Hello) { h.Now = 1 << 60 },
+		"hello.facts.cores":     func(h *link.Hello) { h.Facts.Cores = 0 },
+		"hello.channels[0].key": func(h *link.Hello) { h.Channels[0].Key = "a\n" }} {
+		h := hello()
+		bad(&h)
+		text, err := link.Encode(link.Message{Hello: &h})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := link.Decode(text); err == nil || !strings.Contains(err.Error(), field) {
+			t.Errorf("%s: %v", field, err)
+		}
+	}
+}
+
 func FuzzDecode(f *testing.F) {
 	for _, seed := range []string{`{"beat":{"now":1}}`, `{"frame":{"seq":1,"samples":{"at":[1],"channels":["a"],"values":[[1]]}}}`,
-		`{"order":{"id":"x","do":"stop"}}`} {
+		`{"order":{"id":"x","do":"stop"}}`, `{"frame":{"seq":1,"samples":{"at":[9],"channels":["a"],"values":[[-1.7e308]]}}}`} {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {
 		m, err := link.Decode(text)
 		if err != nil {
 			return
+		}
+		if fr := m.Frame; fr != nil && fr.Samples != nil {
+			for _, row := range fr.Samples.Values {
+				for _, v := range row {
+					if v != nil && !channel.Possible(*v) {
+						t.Errorf("%g was let in", *v)
+					}
+				}
+			}
 		}
 		again, err := link.Encode(m)
 		if err != nil {

@@ -262,6 +262,12 @@ func Decode(text []byte) (Message, error) {
 	if len(f) > 0 {
 		return Message{}, f
 	}
+	if m.Hello != nil {
+		m.Hello.tame()
+	}
+	if m.Frame != nil {
+		m.Frame.tame()
+	}
 	return m, nil
 }
 
@@ -287,8 +293,8 @@ func (h *Hello) validate() invalid.List {
 	}
 	seen := map[string]bool{}
 	for i, c := range h.Channels {
-		if c.Key == "" || len(c.Key) > 100 || seen[c.Key] {
-			f.Add(fmt.Sprintf("channels[%d].key", i), "give each channel a key of its own of 1 to 100 characters", "%.100q", c.Key)
+		if c.Key == "" || len(c.Key) > 100 || seen[c.Key] || c.Key != plain(c.Key, 100) {
+			f.Add(fmt.Sprintf("channels[%d].key", i), "give each channel a key of its own of 1 to 100 printable characters", "%.100q", c.Key)
 		}
 		seen[c.Key] = true
 	}
@@ -298,8 +304,11 @@ func (h *Hello) validate() invalid.List {
 			f.Add("crash.words", "give the line that says why, at most 1000 bytes", "%d bytes", len(h.Crash.Words))
 		}
 	}
-	if h.Facts.Cores < 0 || h.Facts.Cores > maxCores {
+	if h.Facts.Cores < 1 || h.Facts.Cores > maxCores {
 		f.Add("facts.cores", "give the number of cores", "%d cores", h.Facts.Cores)
+	}
+	if h.Now != moment(h.Now) {
+		f.Add("now", "set the rig's clock", "%d ms since 1970 lies beyond the year 9998, or before 1970", h.Now)
 	}
 	return f
 }
@@ -394,6 +403,14 @@ func (o *Order) validate() invalid.List {
 	}
 	if !(o.Seconds > 0 && o.Seconds <= 7*86400) {
 		f.Add("seconds", "give up to a week", "%g s is out of range", o.Seconds)
+	}
+	for _, x := range []struct {
+		field    string
+		is, most float64
+	}{{"work", o.Work, mostCount}, {"warmS", o.WarmS, 7 * 86400}, {"windowS", o.WindowS, 7 * 86400}, {"turnS", o.TurnS, 7 * 86400}} {
+		if !(x.is >= 0 && x.is <= x.most) {
+			f.Add(x.field, fmt.Sprintf("give 0 to %g", x.most), "%g is out of range", x.is)
+		}
 	}
 	switch o.Width {
 	case "", "widest", "portable", "256", "512":

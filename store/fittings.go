@@ -124,6 +124,7 @@ func claim(ctx context.Context, tx *txn, rig int64) error {
 // process holds the lease; a person's step needs none.
 func (s *Store) SaveFitting(ctx context.Context, lease *Lease, f *Fitting, inForce sql.NullInt64, stood *proof.Stood) error {
 	f.ActedAt = time.Now().UTC().Truncate(time.Microsecond)
+	f.Problem, f.Version = cut(f.Problem, maxNote), cut(f.Version, maxVersion)
 	err := s.within(ctx, func(tx *txn) error {
 		if err := tx.hold(ctx, lease); err != nil {
 			return err

@@ -254,7 +254,11 @@ func (in *ingest) finish() error {
 	return nil
 }
 
-const maxNote = 500
+// What columns hold, in characters: what a board or an agent says is cut to it.
+const (
+	maxNote    = 500
+	maxVersion = 80
+)
 
 // cut makes a text fit for a column of so many characters.
 func cut(text string, most int) string {

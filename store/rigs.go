@@ -177,7 +177,7 @@ func (s *Store) Checked(ctx context.Context, lease *Lease, r *Rig, version strin
 		}
 		_, err := tx.ExecContext(ctx, `UPDATE rigs SET check_due = FALSE, firmware_version = ?, drift = ?, lost_trim = ?, trim_in_force = ?
 			WHERE id = ? AND trim_in_force <=> ? AND NOT EXISTS (SELECT 1 FROM fittings WHERE rig_id = rigs.id AND ended_at IS NULL)`,
-			version, lost, lostTrim, inForce, r.ID, r.TrimInForce)
+			cut(version, maxVersion), lost, lostTrim, inForce, r.ID, r.TrimInForce)
 		return err
 	}), "record the check of rig %d", r.ID)
 }

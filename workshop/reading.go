@@ -48,8 +48,9 @@ func (w *Workshop) NoteReading(ctx context.Context, trial int64, in Reading) (*R
 	if slices.ContainsFunc(r.Channels.V, func(o channel.Channel) bool { return o.Key == ch.Key }) {
 		f.Add("channel", "leave it to the rig", "%s reads its %s itself", r.Name, ch.Label)
 	}
-	if ch.Quantity == "temperature" && in.Value > 120 || ch.Quantity == "power" && in.Value < 0 {
-		f.Add("value", "give W of 0 or more, or °C up to 120", "%g %s cannot be", in.Value, ch.Unit)
+	if ch.Quantity == "temperature" && !(in.Value >= -60 && in.Value <= 120) ||
+		ch.Quantity == "power" && !(in.Value >= 0 && in.Value <= 1e5) {
+		f.Add("value", "give W of 0 or more, or °C from −60 to 120", "%g %s cannot be", in.Value, ch.Unit)
 	}
 	leg, at := readAt(t.Legs, &in, now)
 	switch {

@@ -206,10 +206,14 @@ func (j *join) take(row columns.Row, at int64, into map[string][]series.Sample) 
 		if !ok || gap {
 			x = math.NaN()
 		}
-		if !ok && bad == "" {
-			bad = fmt.Sprintf("%q under %s is no number", cutText(row.Cells[i], 40), t.Column)
+		x = j.scale[i].Scale*x + j.scale[i].Shift
+		if ok && !gap && !channel.Possible(x) {
+			ok, x = false, math.NaN()
 		}
-		into[t.Channel] = append(into[t.Channel], series.Sample{T: at, V: j.scale[i].Scale*x + j.scale[i].Shift})
+		if !ok && bad == "" {
+			bad = fmt.Sprintf("%q under %s is no number that a sensor shows", cutText(row.Cells[i], 40), t.Column)
+		}
+		into[t.Channel] = append(into[t.Channel], series.Sample{T: at, V: x})
 	}
 	if bad != "" {
 		j.tell(row.Line, bad)

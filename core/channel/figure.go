@@ -336,3 +336,10 @@ func present(samples []series.Sample) []float64 {
 	}
 	return values
 }
+
+// Most is beyond every figure that something on a desk can have, in any unit: a sum of such figures, or of their squares, stays a
+// number.
+const Most = 1e12
+
+// Possible reports whether a figure may be one.
+func Possible(x float64) bool { return math.Abs(x) <= Most }
