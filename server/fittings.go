@@ -50,7 +50,7 @@ func (s *Server) EnteredCard(c *echo.Context, id int64) error {
 	return answerFitting(c, http.StatusOK, f, err)
 }
 
-// CancelFitting gives a fitting by hand up.
+// CancelFitting gives a fitting up.
 func (s *Server) CancelFitting(c *echo.Context, id int64) error {
 	f, err := s.shop.GiveUpFitting(c.Request().Context(), id)
 	return answerFitting(c, http.StatusOK, f, err)

@@ -45,6 +45,12 @@ func (s *Server) StopTrial(c *echo.Context, id int64) error {
 	return answerTrial(c, http.StatusOK, t, err)
 }
 
+// GiveUpTrial ends a trial that cannot be stopped.
+func (s *Server) GiveUpTrial(c *echo.Context, id int64) error {
+	t, err := s.shop.GiveUpTrial(c.Request().Context(), id)
+	return answerTrial(c, http.StatusOK, t, err)
+}
+
 // MarkTrial pins a remark to this moment.
 func (s *Server) MarkTrial(c *echo.Context, id int64) error {
 	in, err := body[api.MarkTrialJSONBody](c)

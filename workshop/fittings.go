@@ -132,15 +132,15 @@ func (w *Workshop) CardEntered(ctx context.Context, id int64) (*store.Fitting, e
 	return f, w.savedByHand(ctx, f, sql.NullInt64{})
 }
 
-// GiveUpFitting gives a fitting by hand up. Before the card was entered the trim in force stays; afterwards nobody knows
-// what is on the board.
+// GiveUpFitting gives a fitting up, at once and whatever it waits for. Before anything was entered, or handed to the board, the
+// trim in force stays; afterwards nobody knows what is on the board.
 func (w *Workshop) GiveUpFitting(ctx context.Context, id int64) (*store.Fitting, error) {
 	f, err := w.fittingByHand(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	if !f.ByHand() || f.State.Ended() {
-		return nil, conflict("only a fitting by hand can be given up, and only while it lasts")
+	if f.State.Ended() {
+		return nil, conflict("this fitting has ended already")
 	}
 	r, err := w.store.Rig(ctx, f.RigID)
 	if err != nil {

@@ -462,24 +462,6 @@ func coresInWords(cores []int) string {
 	return text
 }
 
-// StopTrial asks for a trial to be stopped. Whoever drives it does so.
-func (w *Workshop) StopTrial(ctx context.Context, id int64) (*Trial, error) {
-	if err := may(ctx, change, 0); err != nil {
-		return nil, err
-	}
-	t, err := w.store.Trial(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	if t.State == store.TrialEnded {
-		return nil, conflict("this trial has ended already")
-	}
-	if err := w.store.AskStop(ctx, t); err != nil {
-		return nil, err
-	}
-	return w.Trial(ctx, id)
-}
-
 // MarkTrial pins a remark to this moment of a trial. atS is where it lies on the trial's axis.
 func (w *Workshop) MarkTrial(ctx context.Context, id int64, text string) (e *store.Event, atS float64, err error) {
 	if err := may(ctx, change, 0); err != nil {

@@ -1862,7 +1862,7 @@ type ServerInterface interface {
 	// GetFitting One fitting
 	// (GET /api/fittings/{fitting})
 	GetFitting(ctx *echo.Context, fitting int64) error
-	// CancelFitting Give a fitting by hand up
+	// CancelFitting Give a fitting up, at once; once something was handed to the board, nobody knows then what is in force
 	// (POST /api/fittings/{fitting}/cancel)
 	CancelFitting(ctx *echo.Context, fitting int64) error
 	// EnteredCard The card was entered and saved and the machine restarts now; sent again while that is waited for, it runs already
@@ -2012,6 +2012,9 @@ type ServerInterface interface {
 	// GetTrial One trial with its legs and events
 	// (GET /api/trials/{trial})
 	GetTrial(ctx *echo.Context, trial TrialID) error
+	// GiveUpTrial End a trial that cannot be stopped, at once and without its rig; what runs is void
+	// (POST /api/trials/{trial}/give-up)
+	GiveUpTrial(ctx *echo.Context, trial TrialID) error
 	// ListLogs Other recorders' logs that were joined to a trial
 	// (GET /api/trials/{trial}/logs)
 	ListLogs(ctx *echo.Context, trial TrialID) error
@@ -3001,6 +3004,22 @@ func (w *ServerInterfaceWrapper) GetTrial(ctx *echo.Context) error {
 	return err
 }
 
+// GiveUpTrial converts echo context to params.
+func (w *ServerInterfaceWrapper) GiveUpTrial(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trial" -------------
+	var trial TrialID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trial", ctx.Param("trial"), &trial, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trial: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GiveUpTrial(ctx, trial)
+	return err
+}
+
 // ListLogs converts echo context to params.
 func (w *ServerInterfaceWrapper) ListLogs(ctx *echo.Context) error {
 	var err error
@@ -3484,6 +3503,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/rigs/:rig/log", wrapper.ReadLog, options.OperationMiddlewares["readLog"]...)
 	router.GET(options.BaseURL+"/api/trials/:trial", wrapper.GetTrial, options.OperationMiddlewares["getTrial"]...)
 	router.POST(options.BaseURL+"/api/trials/:trial/stop", wrapper.StopTrial, options.OperationMiddlewares["stopTrial"]...)
+	router.POST(options.BaseURL+"/api/trials/:trial/give-up", wrapper.GiveUpTrial, options.OperationMiddlewares["giveUpTrial"]...)
 	router.POST(options.BaseURL+"/api/trials/:trial/marks", wrapper.MarkTrial, options.OperationMiddlewares["markTrial"]...)
 	router.GET(options.BaseURL+"/api/trials/:trial/telemetry", wrapper.GetTelemetry, options.OperationMiddlewares["getTelemetry"]...)
 	router.GET(options.BaseURL+"/api/parts", wrapper.ListParts, options.OperationMiddlewares["listParts"]...)

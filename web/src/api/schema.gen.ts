@@ -441,7 +441,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give a fitting by hand up */
+        /** Give a fitting up, at once; once something was handed to the board, nobody knows then what is in force */
         post: operations["cancelFitting"];
         delete?: never;
         options?: never;
@@ -851,6 +851,25 @@ export interface paths {
         put?: never;
         /** Stop a trial; what was measured stays */
         post: operations["stopTrial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial}/give-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a trial that cannot be stopped, at once and without its rig; what runs is void */
+        post: operations["giveUpTrial"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3762,6 +3781,29 @@ export interface operations {
         };
     };
     stopTrial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the trial */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    giveUpTrial: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,6 +1,6 @@
-import { useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useLocation } from 'wouter';
-import type { Fitting, Rig } from '../../api/client';
+import { api, type Fitting, type Rig, take } from '../../api/client';
 import { fittingsQuery, settingsQuery, trimsQuery, useRig } from '../../api/queries';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock, Verdict } from '../../ui/elements';
 import { moment, trimName, value } from '../../ui/format';
@@ -142,7 +142,24 @@ function whileItLasts({ byHand, state }: Fitting) {
 function NextDock({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
   const [, go] = useLocation();
   const fit = useFit(rig);
-  if (!fitting.ended) return <Section title="Next">{whileItLasts(fitting)}</Section>;
+  const giveUp = useMutation({
+    meta: { touches: ['fitting', 'rig', 'trim'] },
+    mutationFn: () => take(api.POST('/api/fittings/{fitting}/cancel', { params: { path: { fitting: fitting.id } } })),
+  });
+  if (!fitting.ended) {
+    return (
+      <Section title="Next">
+        <p>{whileItLasts(fitting)}</p>
+        {!fitting.byHand && (
+          <p className="mt-3 text-soft">
+            It does not end? What stands on the board is not known then.{' '}
+            <Button onClick={() => giveUp.mutate()}>Give it up</Button>
+          </p>
+        )}
+        <Problem error={giveUp.error} />
+      </Section>
+    );
+  }
   return (
     <Section title="Next">
       <div className="flex flex-col items-start gap-2">

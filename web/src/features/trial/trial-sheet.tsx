@@ -109,6 +109,10 @@ function RunningDock({ trial }: { trial: Trial }) {
     meta: { touches: ['trial'] },
     mutationFn: () => take(api.POST('/api/trials/{trial}/stop', path)),
   });
+  const giveUp = useMutation({
+    meta: { touches: ['trial', 'rig'] },
+    mutationFn: () => take(api.POST('/api/trials/{trial}/give-up', path)),
+  });
   const mark = useMutation({
     meta: { touches: ['trial'] },
     mutationFn: () => take(api.POST('/api/trials/{trial}/marks', { ...path, body: { text: 'marked by hand' } })),
@@ -125,7 +129,13 @@ function RunningDock({ trial }: { trial: Trial }) {
           Mark
         </Button>
       </div>
-      <Problem error={stop.error ?? mark.error} />
+      {(stop.isSuccess || trial.state !== 'running') && (
+        <p className="mt-3 text-soft" data-give-up="">
+          It does not end? Without a word of the rig, what runs is void.{' '}
+          <Button onClick={() => giveUp.mutate()}>Give it up</Button>
+        </p>
+      )}
+      <Problem error={stop.error ?? giveUp.error ?? mark.error} />
       <Confirm
         open={asking}
         onOpenChange={setAsking}
