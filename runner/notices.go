@@ -88,7 +88,7 @@ func (r *Runner) sendNotice(ctx context.Context, n *store.Notice) error {
 		return err
 	}
 	request.Header.Set("Content-Type", "application/json")
-	response, err := http.DefaultClient.Do(request)
+	response, err := r.http.Do(request)
 	if err != nil {
 		return err
 	}

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net/http"
 	"sync"
 	"time"
 
@@ -37,6 +38,7 @@ type Runner struct {
 	store *store.Store
 	hub   *link.Hub
 	log   *slog.Logger
+	http  *http.Client // for notices
 
 	asked  sync.Map        // rig → when its board may be asked again, *asking
 	states states          // since when what is under way is as it is
@@ -50,7 +52,8 @@ type Runner struct {
 
 // New returns a runner. Its Run must be called.
 func New(shop *workshop.Workshop, s *store.Store, log *slog.Logger) *Runner {
-	return &Runner{shop: shop, store: s, hub: shop.Hub(), log: log, working: map[string]bool{}, uses: map[int64]inUse{}}
+	return &Runner{shop: shop, store: s, hub: shop.Hub(), log: log, http: shop.Out().Client(sendTimeout),
+		working: map[string]bool{}, uses: map[int64]inUse{}}
 }
 
 // Run drives until the context ends. It looks when something has changed, and every now and then.

@@ -96,6 +96,7 @@ func New(cfg Config) (*Server, http.Handler, error) {
 // Serve answers on a listener until the context ends.
 func (s *Server) Serve(ctx context.Context, l net.Listener, h http.Handler) error {
 	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelDebug)}
+	s.shop.Out().Own(l.Addr())
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
 	select {

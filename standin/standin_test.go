@@ -16,6 +16,7 @@ import (
 	"zerokeel/demo/rigs"
 	"zerokeel/firmware"
 	"zerokeel/firmware/redfish"
+	"zerokeel/outbound"
 	"zerokeel/standin"
 )
 
@@ -45,7 +46,7 @@ func start(t testing.TB, change func(*standin.Config)) (*standin.Rig, *httptest.
 
 func client(t testing.TB, address string) *redfish.Client {
 	t.Helper()
-	c, err := redfish.New(address, "bench", "keel")
+	c, err := redfish.New(&outbound.Guard{}, address, "bench", "keel")
 	if err != nil {
 		t.Fatal(err)
 	}

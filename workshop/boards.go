@@ -6,6 +6,7 @@ import (
 	"zerokeel/firmware"
 	"zerokeel/firmware/card"
 	"zerokeel/firmware/redfish"
+	"zerokeel/outbound"
 	"zerokeel/store"
 )
 
@@ -17,16 +18,17 @@ type access struct{ address, user, password string }
 
 // Boards reaches the boards of rigs. The zero value is not ready for use.
 type Boards struct {
-	kept *lru.Cache[access, firmware.Board]
+	guard *outbound.Guard
+	kept  *lru.Cache[access, firmware.Board]
 }
 
-// NewBoards returns a Boards that has reached none yet.
-func NewBoards() *Boards {
+// NewBoards returns a Boards that has reached none yet, and whose requests a guard lets out.
+func NewBoards(guard *outbound.Guard) *Boards {
 	kept, err := lru.New[access, firmware.Board](keptBoards)
 	if err != nil {
 		panic(err) // only a size below one is refused
 	}
-	return &Boards{kept: kept}
+	return &Boards{guard: guard, kept: kept}
 }
 
 // Of returns the board of a rig, of whichever kind it is.
@@ -38,7 +40,7 @@ func (b *Boards) Of(r *store.Rig) (firmware.Board, error) {
 	if board, known := b.kept.Get(key); known {
 		return board, nil
 	}
-	client, err := redfish.New(key.address, key.user, key.password)
+	client, err := redfish.New(b.guard, key.address, key.user, key.password)
 	if err != nil {
 		return nil, err
 	}

@@ -10,7 +10,7 @@ import (
 	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
-	"zerokeel/firmware/redfish"
+	"zerokeel/outbound"
 	"zerokeel/store"
 )
 
@@ -86,9 +86,12 @@ func setFirmware(r *store.Rig, in *FirmwareAccess) error {
 		return nil
 	}
 	if in.Address != "" {
-		if _, err := redfish.New(in.Address, "", ""); err != nil {
+		if _, err := outbound.Parse(in.Address); err != nil {
 			return invalid.List{{Field: "firmware.address", Problem: err.Error(), Remedy: "give the address of the board's controller"}}
 		}
+	}
+	if r.FirmwareAddress != in.Address {
+		r.FirmwareUser, r.FirmwarePassword = "", "" // they were given for another one
 	}
 	r.FirmwareAddress = in.Address
 	put(&r.FirmwareUser, in.User)

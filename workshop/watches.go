@@ -3,11 +3,11 @@ package workshop
 import (
 	"context"
 	"fmt"
-	"net/url"
 	"slices"
 
 	"zerokeel/core/channel"
 	"zerokeel/core/watch"
+	"zerokeel/outbound"
 	"zerokeel/store"
 )
 
@@ -33,8 +33,8 @@ func (w *Workshop) AddWatch(ctx context.Context, rig int64, rule watch.Rule, sen
 		faults.Add("rule.channel", fmt.Sprintf("name one of the %d channels of %s", len(r.Channels.V), r.Name), "%.40q is none of them",
 			rule.Channel)
 	}
-	if u, err := url.Parse(send); send != "" && (err != nil || (u.Scheme != "http" && u.Scheme != "https") || u.Host == "") {
-		faults.Add("send", "give an address such as http://host/path", "%.60q is no address", send)
+	if _, err := outbound.Parse(send); send != "" && err != nil {
+		faults.Add("send", "give an address such as http://host/path", "%s", err)
 	}
 	if len(faults) > 0 {
 		return nil, faults

@@ -19,6 +19,7 @@ import (
 
 	"zerokeel/link"
 	"zerokeel/live"
+	"zerokeel/outbound"
 	"zerokeel/store"
 )
 
@@ -36,13 +37,14 @@ type Workshop struct {
 	held   leases
 	names  sensorNames
 	hears  hearing
+	out    outbound.Guard
 }
 
 // New returns a workshop on a database.
 func New(s *store.Store, log *slog.Logger) *Workshop {
-	w := &Workshop{store: s, boards: NewBoards(), bus: &live.Bus{}, log: log, me: rand.Text(), hears: hearing{deaf: time.Now()},
+	w := &Workshop{store: s, bus: &live.Bus{}, log: log, me: rand.Text(), hears: hearing{deaf: time.Now()},
 		known: newKnowledge()}
-	w.hub = link.NewHub(intake{w}, log)
+	w.hub, w.boards = link.NewHub(intake{w}, log), NewBoards(&w.out)
 	return w
 }
 
@@ -51,6 +53,9 @@ func (w *Workshop) Hub() *link.Hub { return w.hub }
 
 // Bus returns where this process's pages and drivers learn of what changed anywhere.
 func (w *Workshop) Bus() *live.Bus { return w.bus }
+
+// Out returns what lets requests out that are made on somebody's order.
+func (w *Workshop) Out() *outbound.Guard { return &w.out }
 
 // Boards returns the boards of the rigs.
 func (w *Workshop) Boards() *Boards { return w.boards }

@@ -15,6 +15,7 @@ import (
 	"zerokeel/core/trim"
 	"zerokeel/firmware"
 	"zerokeel/firmware/redfish"
+	"zerokeel/outbound"
 )
 
 // board is the sheet of a board with a number in milliwatts, a switch and a choice.
@@ -94,7 +95,7 @@ func (s *service) start(t *testing.T) *redfish.Client {
 		_, _ = io.WriteString(w, answer())
 	}))
 	t.Cleanup(server.Close)
-	c, err := redfish.New(server.URL, "", "")
+	c, err := redfish.New(&outbound.Guard{}, server.URL, "", "")
 	if err != nil {
 		t.Fatal(err)
 	}

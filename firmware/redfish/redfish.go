@@ -19,6 +19,7 @@ import (
 	"github.com/cenkalti/backoff/v5"
 
 	"zerokeel/firmware"
+	"zerokeel/outbound"
 )
 
 // Client talks to one Redfish service. It may be used by several goroutines at once, and is worth keeping: it finds out
@@ -39,13 +40,13 @@ const (
 	maxAnswer      = 8 << 20
 )
 
-// New returns a client for the service at an address such as "http://10.0.0.5".
-func New(address, user, password string) (*Client, error) {
-	base, err := url.Parse(strings.TrimSuffix(address, "/"))
-	if err != nil || (base.Scheme != "http" && base.Scheme != "https") || base.Host == "" {
-		return nil, fmt.Errorf("%q is no address of a board; give one such as https://10.0.0.5", address)
+// New returns a client for the service at an address such as "http://10.0.0.5", whose requests a guard lets out.
+func New(guard *outbound.Guard, address, user, password string) (*Client, error) {
+	base, err := outbound.Parse(strings.TrimSuffix(address, "/"))
+	if err != nil {
+		return nil, fmt.Errorf("the address of a board cannot be taken: %w", err)
 	}
-	return &Client{base: base, user: user, password: password, http: &http.Client{Timeout: requestTimeout}}, nil
+	return &Client{base: base, user: user, password: password, http: guard.Client(requestTimeout)}, nil
 }
 
 // Error is a refusal by the service, with every message it gave.

@@ -12,6 +12,7 @@ import (
 	"zerokeel/core/trim"
 	"zerokeel/firmware"
 	"zerokeel/firmware/redfish"
+	"zerokeel/outbound"
 )
 
 // TestFailingBoards: a board that answers with its own failures, nothing, or nonsense gives an error that says so.
@@ -49,7 +50,7 @@ func TestFailingBoards(t *testing.T) {
 			t.Parallel()
 			server := httptest.NewServer(row.handler)
 			defer server.Close()
-			client, err := redfish.New(server.URL, "", "")
+			client, err := redfish.New(&outbound.Guard{}, server.URL, "", "")
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -65,7 +66,7 @@ func TestFailingBoards(t *testing.T) {
 			}
 		})
 	}
-	if _, err := redfish.New("petrel:8000", "", ""); err == nil {
+	if _, err := redfish.New(&outbound.Guard{}, "petrel:8000", "", ""); err == nil {
 		t.Error("an address without a scheme was taken")
 	}
 }
