@@ -139,8 +139,11 @@ func (h *Hub) Order(rig int64, o Order) error {
 	}
 }
 
-// Bounds of one storing: how many frames are taken together.
-const maxBatch = 256
+// maxBatch is how many frames are stored together, and helloWithin the time that a link has to say who it is.
+const (
+	maxBatch    = 256
+	helloWithin = 10 * time.Second
+)
 
 // Serve takes over a request of a rig whose token was checked, until its link ends.
 func (h *Hub) Serve(w http.ResponseWriter, r *http.Request, rig int64, name string) {
@@ -158,7 +161,9 @@ func (h *Hub) Serve(w http.ResponseWriter, r *http.Request, rig int64, name stri
 }
 
 func (h *Hub) session(ctx context.Context, cancel context.CancelFunc, conn *websocket.Conn, rig int64, name string) error {
-	first, err := read(ctx, conn)
+	within, done := context.WithTimeout(ctx, helloWithin)
+	first, err := read(within, conn)
+	done()
 	if err != nil {
 		return hangUp(ctx, conn, err)
 	}

@@ -21,14 +21,15 @@ func TestFiguresComeOutAsTheyCameIn(t *testing.T) {
 	f := servertest.Start(t).AddFake("Fake, with comma", []channel.Channel{
 		{Key: "temperature.package", Quantity: "temperature", Label: "Hottest", Unit: "°C", Core: -1, Quantum: 0.125},
 		{Key: "limiter", Quantity: "limiter", Label: "Limiter", Core: -1},
+		{Key: "=1+1|x", Quantity: "other", Label: "@x", Unit: "-W", Core: -1},
 	})
 	x := func(v float64) *float64 { return &v }
 	const start = 1_800_000_600_000
 	trial := f.Run(3, func(o link.Order) {
 		f.Send(link.Frame{Started: &link.Started{Order: o.ID, At: start}},
 			link.Frame{Samples: &link.Samples{Order: o.ID, At: []int64{start, start + 1000, start + 2000},
-				Channels: []string{"temperature.package", "limiter"},
-				Values:   [][]*float64{{x(60.125), nil, x(61.5)}, {x(1), x(1), x(2)}}}},
+				Channels: []string{"temperature.package", "limiter", "=1+1|x"},
+				Values:   [][]*float64{{x(60.125), nil, x(61.5)}, {x(1), x(1), x(2)}, {nil, nil, x(-7)}}}},
 			link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: 3}})
 	})
 	table := func(query string) [][]string {
@@ -40,7 +41,7 @@ func TestFiguresComeOutAsTheyCameIn(t *testing.T) {
 		return rows
 	}
 	wide := table("")
-	if got := fmt.Sprint(wide); got != "[[time seconds temperature.package [°C] limiter] [2027-01-15T08:10:00.000Z 0.000 60.125 ratio] [2027-01-15T08:10:01.000Z 1.000  ratio] [2027-01-15T08:10:02.000Z 2.000 61.5 sustained power]]" {
+	if got := fmt.Sprint(wide); got != "[[time seconds temperature.package [°C] limiter '=1+1|x [-W]] [2027-01-15T08:10:00.000Z 0.000 60.125 ratio ] [2027-01-15T08:10:01.000Z 1.000  ratio ] [2027-01-15T08:10:02.000Z 2.000 61.5 sustained power -7]]" {
 		t.Errorf("wide: %s", got)
 	}
 	if long := table("?shape=long&keys=temperature.*&fromS=1"); len(long) != 2 ||

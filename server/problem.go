@@ -50,7 +50,7 @@ func (s *Server) problem(c *echo.Context, err error) {
 		s.log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
 	}
 	if r, unwrapErr := echo.UnwrapResponse(c.Response()); unwrapErr == nil && r.Committed {
-		return
+		panic(http.ErrAbortHandler) // what was begun and cannot be ended must not look complete
 	}
 	text, marshalErr := json.Marshal(p)
 	if marshalErr != nil {

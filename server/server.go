@@ -83,7 +83,7 @@ func New(cfg Config) (*Server, http.Handler, error) {
 		return nil, nil, err
 	}
 	e := echo.NewWithConfig(echo.Config{Logger: cfg.Log, HTTPErrorHandler: s.problem})
-	e.Use(middleware.Recover(), guard(cfg.Hosts), actor, bodyLimit(), validate)
+	e.Use(middleware.Recover(), shield, patient, guard(cfg.Hosts), actor, bodyLimit(), validate)
 	api.RegisterHandlers(e, s)
 	e.GET("/api", s.page)
 	e.GET("/api/openapi.json", s.description)
@@ -95,7 +95,8 @@ func New(cfg Config) (*Server, http.Handler, error) {
 
 // Serve answers on a listener until the context ends.
 func (s *Server) Serve(ctx context.Context, l net.Listener, h http.Handler) error {
-	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelDebug)}
+	srv := &http.Server{Handler: h, ReadHeaderTimeout: headerWithin, IdleTimeout: idleWithin, MaxHeaderBytes: 64 << 10,
+		ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelDebug)}
 	s.shop.Out().Own(l.Addr())
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()

@@ -8,6 +8,7 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"zerokeel/core/channel"
@@ -81,6 +82,14 @@ func written(c channel.Channel, v float64) string {
 	return strconv.FormatFloat(v, 'g', -1, 64)
 }
 
+// cell returns a text as a table may hold it: one that a spreadsheet would take for a formula is marked as text.
+func cell(text string) string {
+	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+		return "'" + text
+	}
+	return text
+}
+
 // table writes samples as CSV (RFC 4180), numbers with a point.
 type table struct {
 	csv      *csv.Writer
@@ -99,7 +108,7 @@ func (t *table) header() error {
 		if ch.Unit != "" {
 			name += " [" + ch.Unit + "]"
 		}
-		line = append(line, name)
+		line = append(line, cell(name))
 	}
 	return t.csv.Write(line)
 }
@@ -128,7 +137,7 @@ func (t *table) write(samples map[string][]series.Sample) error {
 			if !t.long {
 				line = append(line, text)
 			} else if text != "" {
-				if err := t.csv.Write(append(slices.Clone(when), ch.Key, ch.Unit, text)); err != nil {
+				if err := t.csv.Write(append(slices.Clone(when), cell(ch.Key), cell(ch.Unit), text)); err != nil {
 					return err
 				}
 			}
