@@ -76,7 +76,7 @@ function Progress({ fitting }: { fitting: Fitting }) {
           key={s.name}
           className={`flex gap-3 py-1 ${s.state === 'waiting' ? 'text-soft' : ''} ${s.state === 'failed' ? 'text-caution' : ''}`}
         >
-          <span aria-hidden="true" className={s.state === 'done' ? 'text-held' : ''}>
+          <span aria-hidden="true" className={`w-4 text-center ${s.state === 'done' ? 'text-held' : ''}`}>
             {marks[s.state]}
           </span>
           <span className={s.state === 'now' ? 'font-semibold' : ''}>{s.name}</span>
@@ -84,7 +84,7 @@ function Progress({ fitting }: { fitting: Fitting }) {
         </li>
       ))}
       <li className="mt-1 border-t border-line pt-2">
-        <Verdict verdict={fitting.state} />
+        {fitting.ended ? <Verdict verdict={fitting.state} /> : <span className="text-soft">under way</span>}
         {fitting.problem && <p className="text-caution">{fitting.problem}</p>}
         {fitting.despite && (
           <p className="text-caution" data-despite="">
@@ -151,10 +151,12 @@ function NextDock({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
       <Section title="Next">
         <p>{whileItLasts(fitting)}</p>
         {!fitting.byHand && (
-          <p className="mt-3 text-soft">
-            It does not end? What stands on the board is not known then.{' '}
+          <>
+            <p className="mt-3 mb-2 text-soft">
+              It does not end? Once it is given up, nobody knows what is on the board.
+            </p>
             <Button onClick={() => giveUp.mutate()}>Give it up</Button>
-          </p>
+          </>
         )}
         <Problem error={giveUp.error} />
       </Section>

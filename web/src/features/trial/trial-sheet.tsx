@@ -130,10 +130,10 @@ function RunningDock({ trial }: { trial: Trial }) {
         </Button>
       </div>
       {(stop.isSuccess || trial.state !== 'running') && (
-        <p className="mt-3 text-soft" data-give-up="">
-          It does not end? Without a word of the rig, what runs is void.{' '}
+        <div data-give-up="">
+          <p className="mt-3 mb-2 text-soft">It does not end? Given up without a word of the rig, what runs is void.</p>
           <Button onClick={() => giveUp.mutate()}>Give it up</Button>
-        </p>
+        </div>
       )}
       <Problem error={stop.error ?? giveUp.error ?? mark.error} />
       <Confirm
