@@ -40,6 +40,10 @@ func (w *Workshop) MakeRig(ctx context.Context, in NewRig) (r *Rig, token string
 	if err := may(ctx, change, 0); err != nil {
 		return nil, "", err
 	}
+	var faults invalid.List
+	if faults.Name("name", &in.Name); len(faults) > 0 {
+		return nil, "", faults
+	}
 	row := &store.Rig{Name: in.Name, AmbientC: defaultAmbientC, Simulated: in.Simulated}
 	put(&row.AmbientC, in.AmbientC)
 	first := &store.Trim{Name: "as found", Settings: store.AsJSON(trim.Settings{})}

@@ -314,8 +314,9 @@ func (w *Workshop) made(ctx context.Context, t *store.Trim, r *store.Rig, set *p
 
 // fill gives a trim its settings, checked, and its forecast from all that is known of the rig.
 func (w *Workshop) fill(ctx context.Context, t *store.Trim, r *store.Rig, set *part.Set, settings trim.Settings) error {
-	if faults := trim.Check(set.Processor, set.Board, settings); len(faults) > 0 {
-		return faults.Under("settings")
+	faults := trim.Check(set.Processor, set.Board, settings).Under("settings")
+	if faults.Name("name", &t.Name); len(faults) > 0 {
+		return faults
 	}
 	k, err := w.knownOf(ctx, r, set)
 	if err != nil {
@@ -346,7 +347,11 @@ func (w *Workshop) ChangeTrim(ctx context.Context, id int64, in TrimChange) (*Ma
 	if err != nil {
 		return nil, err
 	}
+	var faults invalid.List
 	put(&t.Name, in.Name)
+	if faults.Name("name", &t.Name); in.Name != nil && len(faults) > 0 {
+		return nil, faults
+	}
 	put(&t.Reason, in.Reason)
 	if in.Changes != nil {
 		if err := w.fill(ctx, t, r, set, t.Settings.V.With(in.Changes)); err != nil {

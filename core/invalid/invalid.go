@@ -6,6 +6,7 @@ package invalid
 import (
 	"fmt"
 	"strings"
+	"unicode"
 )
 
 // Entry is one thing wrong with an input.
@@ -65,4 +66,16 @@ func (l List) Under(prefix string) List {
 		out[i] = f
 	}
 	return out
+}
+
+// Name takes the spaces off the ends of a name, and adds an entry about field when nothing is left, or when a character in it cannot
+// be seen: two names that look alike are one to a reader.
+func (l *List) Name(field string, name *string) {
+	*name = strings.TrimSpace(*name)
+	switch {
+	case *name == "":
+		l.Add(field, "give a name", "the name is empty")
+	case strings.ContainsFunc(*name, func(r rune) bool { return !unicode.IsPrint(r) || r == unicode.ReplacementChar }):
+		l.Add(field, "give a name of characters that can be seen, and spaces", "%q holds others", *name)
+	}
 }
