@@ -1,6 +1,7 @@
 package server_test
 
 import (
+	"strings"
 	"testing"
 
 	"zerokeel/server/api"
@@ -34,7 +35,14 @@ func TestHangingDatabase(t *testing.T) {
 	if status, text := bench.Raw("GET", "/api/rigs", nil); status != 503 {
 		t.Errorf("meanwhile the server answers %d: %s", status, text)
 	}
+	if status, text := bench.Raw("GET", "/health/ready", nil); status != 503 || !strings.Contains(string(text), "the database does not answer") {
+		t.Errorf("meanwhile it is ready: %d, %s", status, text)
+	}
+	if status, _ := bench.Raw("GET", "/health/live", nil); status != 200 {
+		t.Errorf("meanwhile it is not alive: %d", status)
+	}
 	line.Go()
+	rigs[0].Until("it is ready again", func() bool { status, _ := bench.Raw("GET", "/health/ready", nil); return status == 200 })
 	for i, rig := range rigs {
 		if got := rig.Ended(trials[i]); got.Verdict != "held" {
 			t.Errorf("%s: %s, %s", rig.Get().Name, got.Verdict, got.Why)

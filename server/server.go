@@ -88,6 +88,8 @@ func New(cfg Config) (*Server, http.Handler, error) {
 	e.GET("/api", s.page)
 	e.GET("/api/openapi.json", s.description)
 	e.GET("/metrics", s.metrics)
+	e.GET("/health/live", s.live)
+	e.GET("/health/ready", s.ready)
 	e.GET(link.Path, s.link)
 	e.Match([]string{http.MethodGet, http.MethodHead}, "/*", s.frontEnd)
 	return s, e, nil

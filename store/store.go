@@ -93,6 +93,15 @@ func Open(ctx context.Context, dsns ...string) (*Store, error) {
 // Close closes every connection.
 func (s *Store) Close() error { return s.db.Close() }
 
+// Ping reports ErrAway when the database does not answer until the context ends.
+func (s *Store) Ping(ctx context.Context) error {
+	var one int
+	if err := s.db.DB.GetContext(ctx, &one, `SELECT 1`); err != nil {
+		return ErrAway
+	}
+	return nil
+}
+
 // Migrate brings the schema up to date. Several processes may do so at once.
 func (s *Store) Migrate(ctx context.Context) error {
 	provider, err := s.provider()

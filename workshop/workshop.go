@@ -86,6 +86,9 @@ func busy(rig string) error {
 	return conflict("%s is busy; wait until its fitting or trial ends, or stop it", rig)
 }
 
+// Ready reports what keeps this process from serving; nil when nothing does. Everybody may ask.
+func (w *Workshop) Ready(ctx context.Context) error { return w.store.Ping(ctx) }
+
 // WasDeaf notes that until now rigs could not be heard: without the database no link is taken. Their silence counts from
 // here.
 func (w *Workshop) WasDeaf() {
