@@ -35,7 +35,8 @@ func TestHangingDatabase(t *testing.T) {
 	if status, text := bench.Raw("GET", "/api/rigs", nil); status != 503 {
 		t.Errorf("meanwhile the server answers %d: %s", status, text)
 	}
-	if status, text := bench.Raw("GET", "/health/ready", nil); status != 503 || !strings.Contains(string(text), "the database does not answer") {
+	if status, text := bench.Raw("GET", "/health/ready", nil); status != 503 ||
+		!strings.Contains(string(text), "the database does not answer") {
 		t.Errorf("meanwhile it is ready: %d, %s", status, text)
 	}
 	if status, _ := bench.Raw("GET", "/health/live", nil); status != 200 {
