@@ -87,8 +87,11 @@ type WindowPoint struct {
 	MHz      float64 `json:"mhz"`
 }
 
+// drawnS is for how long a load is run at most, in s: longer, its power no longer changes by itself.
+const drawnS = 2000.0
+
 // BoostWindow runs a load from idle through the trim's time window, and tells how long power above PL1 lasts. The
-// model's limits must be of the window style.
+// model's limits must be of the window style. What a window longer than drawnS comes to is worked out from the power until then.
 func (m *Model) BoostWindow(kind load.Kind, ambientC float64) (Window, error) {
 	l := m.tuning.Limits
 	if !l.Windowed() {
@@ -102,7 +105,7 @@ func (m *Model) BoostWindow(kind load.Kind, ambientC float64) (Window, error) {
 	w := Window{Load: kind}
 	live := New(m, ambientC)
 	live.SetLoad(kind, nil, 0)
-	span := 2.2 * l.WindowS
+	span := math.Min(2.2*l.WindowS, drawnS)
 	every := span / points
 	sum, steps, last := 0.0, 0.0, 0.0
 	for next := 0.0; live.time < span; {
@@ -126,8 +129,16 @@ func (m *Model) BoostWindow(kind load.Kind, ambientC float64) (Window, error) {
 		last = live.op.reportedW
 	}
 	w.LaterW = last
-	if w.Seconds == nil {
-		w.ShortW = sum / max(1, steps)
+	if w.Seconds != nil {
+		return w, nil
+	}
+	w.ShortW = sum / max(1, steps)
+	if s := l.BoostWindow(idle.ReportedW, w.ShortW); span == drawnS && !math.IsInf(s, 1) {
+		later, err := m.Steady(kind, nil, ambientC)
+		if err != nil {
+			return Window{}, err
+		}
+		w.Seconds, w.LaterW = &s, later.ReportedW
 	}
 	return w, nil
 }

@@ -82,6 +82,33 @@ func TestBoostWindowOfAMachine(t *testing.T) {
 	}
 }
 
+// TestBoostWindowOfAnyLength: a window that is longer than any load is run for lasts as much longer as it is longer, and does not take
+// longer to work out.
+func TestBoostWindowOfAnyLength(t *testing.T) {
+	set := parttest.Rig(t, "skua")
+	for i := range set.Board.Settings {
+		if e := &set.Board.Settings[i]; e.Setting == "limit.tau" {
+			e.Max, e.Among = 1e9, nil
+		}
+	}
+	at := func(tau float64) machine.Window {
+		t.Helper()
+		w, err := model(t, set, trim.Settings{"limit.beyondSpec": part.Switch(false), "limit.tau": part.Number(tau)},
+			silicon.Typical(set.Processor)).BoostWindow(load.Heavy, 24)
+		if err != nil || w.Seconds == nil {
+			t.Fatalf("tau %g s: %+v, %v", tau, w.Seconds, err)
+		}
+		return w
+	}
+	known := at(800)
+	for _, tau := range []float64{3000, 1e6, 1e9} {
+		w := at(tau)
+		if got, want := *w.Seconds/tau, *known.Seconds/800; math.Abs(got/want-1) > 0.05 || math.Abs(w.LaterW-known.LaterW) > 1 {
+			t.Errorf("tau %g s: %.4f of it, later %.1f W; at 800 s %.4f, %.1f W", tau, got, w.LaterW, want, known.LaterW)
+		}
+	}
+}
+
 func TestPlanKeepsWhatIsProven(t *testing.T) {
 	p := parttest.Rig(t, "dunlin").Processor
 	rates := []float64{}
