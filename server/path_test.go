@@ -107,3 +107,14 @@ func example(t testing.TB, name string) *standin.Config {
 	}
 	return cfg
 }
+
+// TestNewTokenEndsTheOldLink: a rig that is linked by a token that has been renewed is cut, and does not come back by it.
+func TestNewTokenEndsTheOldLink(t *testing.T) {
+	f := servertest.Start(t).AddFake("lost laptop", nil)
+	first := f.Shop.Hub().Status(f.ID).LinkedAt
+	f.Call("POST", fmt.Sprintf("/api/rigs/%d/token", f.ID), nil, 200, nil)
+	f.Until("the link is cut", func() bool { return !f.Shop.Hub().Status(f.ID).Linked })
+	if again := f.Shop.Hub().Status(f.ID).LinkedAt; !again.Equal(first) {
+		t.Error("it was linked by the old token once more")
+	}
+}

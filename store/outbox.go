@@ -27,6 +27,7 @@ const (
 	TopicWatch      = "watch"
 	TopicCorrection = "correction"
 	TopicPart       = "part"
+	TopicToken      = "token"
 	TopicVitals     = "vitals"
 )
 

@@ -104,16 +104,35 @@ func (s *Store) RigByToken(ctx context.Context, hash []byte) (*Rig, error) {
 	return &r, known(err, "find the rig of a token")
 }
 
-// UpdateRig stores what a person may change of a rig.
-func (s *Store) UpdateRig(ctx context.Context, r *Rig) error {
+// ChangeRig changes what a person may change of a rig, as it stands then: of two changes at once neither is lost. change may be
+// called more than once.
+func (s *Store) ChangeRig(ctx context.Context, id int64, change func(*Rig) error) error {
 	return known(s.within(ctx, func(tx *txn) error {
-		tx.tell(TopicRig, r.ID, 0)
+		var r Rig
+		if err := tx.GetContext(ctx, &r, `SELECT `+rigColumns+` FROM rigs WHERE id = ? FOR UPDATE`, id); err != nil {
+			return err
+		}
+		if err := change(&r); err != nil {
+			return err
+		}
+		tx.tell(TopicRig, id, 0)
 		_, err := tx.NamedExecContext(ctx, `UPDATE rigs SET ambient_c = :ambient_c, firmware_address = :firmware_address,
-			firmware_user = :firmware_user,
-			firmware_password = :firmware_password, token_hash = :token_hash, refit = :refit, note = :note, records_version = records_version + 1
-			WHERE id = :id`, r)
+			firmware_user = :firmware_user, firmware_password = :firmware_password, refit = :refit, note = :note,
+			records_version = records_version + 1 WHERE id = :id`, r)
 		return err
-	}), "update rig %d", r.ID)
+	}), "change rig %d", id)
+}
+
+// RenewToken stores the hash of a rig's new token, and tells every process that links of the one before have ended.
+func (s *Store) RenewToken(ctx context.Context, id int64, hash []byte) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		tx.tell(TopicToken, id, 0)
+		result, err := tx.ExecContext(ctx, `UPDATE rigs SET token_hash = ? WHERE id = ?`, hash, id)
+		if err != nil {
+			return err
+		}
+		return changed(result, sql.ErrNoRows)
+	}), "renew the token of rig %d", id)
 }
 
 // Hello stores what a rig said of itself, makes the process that it is linked to its holder, and returns the last frame

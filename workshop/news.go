@@ -124,6 +124,9 @@ func (w *Workshop) spread(ctx context.Context, n store.News) {
 func (w *Workshop) heed(ctx context.Context, n store.News) {
 	rigs := []int64{n.Rig}
 	switch n.Topic {
+	case store.TopicToken:
+		w.hub.Cut(n.Rig)
+		return
 	case store.TopicCorrection:
 	case store.TopicPart:
 		rigs = w.hub.Linked()

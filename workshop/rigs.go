@@ -116,23 +116,20 @@ func (w *Workshop) ChangeRig(ctx context.Context, id int64, in RigChange) (*Rig,
 	if err := may(ctx, change, id); err != nil {
 		return nil, err
 	}
-	r, err := w.store.Rig(ctx, id)
+	switchedOn, lost := false, sql.NullInt64{}
+	err := w.store.ChangeRig(ctx, id, func(r *store.Rig) error {
+		put(&r.AmbientC, in.AmbientC)
+		switchedOn, lost = in.Refit != nil && *in.Refit && !r.Refit, r.LostTrim
+		put(&r.Refit, in.Refit)
+		put(&r.Note, in.Note)
+		return setFirmware(r, in.Firmware)
+	})
 	if err != nil {
 		return nil, err
 	}
-	put(&r.AmbientC, in.AmbientC)
-	switchedOn := in.Refit != nil && *in.Refit && !r.Refit
-	put(&r.Refit, in.Refit)
-	put(&r.Note, in.Note)
-	if err := setFirmware(r, in.Firmware); err != nil {
-		return nil, err
-	}
-	if err := w.store.UpdateRig(ctx, r); err != nil {
-		return nil, err
-	}
-	if switchedOn && r.LostTrim.Valid {
+	if switchedOn && lost.Valid {
 		var stands *Conflict
-		if _, err := w.Fit(ctx, id, r.LostTrim.Int64, ""); err != nil && !errors.As(err, &stands) {
+		if _, err := w.Fit(ctx, id, lost.Int64, ""); err != nil && !errors.As(err, &stands) {
 			return nil, err // where something runs on it, or preflight stops it, the loss stays announced
 		}
 	}
@@ -144,13 +141,12 @@ func (w *Workshop) RenewToken(ctx context.Context, id int64) (string, error) {
 	if err := may(ctx, change, id); err != nil {
 		return "", err
 	}
-	r, err := w.store.Rig(ctx, id)
-	if err != nil {
+	token := rand.Text()
+	if err := w.store.RenewToken(ctx, id, hashToken(token)); err != nil {
 		return "", err
 	}
-	token := rand.Text()
-	r.TokenHash = hashToken(token)
-	return token, w.store.UpdateRig(ctx, r)
+	w.hub.Cut(id) // other processes cut theirs when they hear of it
+	return token, nil
 }
 
 // ErrBadToken reports a token that is no rig's.
