@@ -13,7 +13,7 @@ import (
 )
 
 // open are the functions that may be called before anybody is known.
-var open = map[string]bool{"Run": true, "RigByToken": true}
+var open = map[string]bool{"Run": true, "RigByToken": true, "Ready": true}
 
 // TestNobodyMayDoAnything calls every function of the workshop with a context that says not who acts, and as an agent of
 // another rig: each refuses before it looks at anything.
