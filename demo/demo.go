@@ -160,7 +160,7 @@ func (d *demo) run(ctx context.Context) error {
 	if err := portFree(d.opt.Port); err != nil {
 		return err
 	}
-	d.server = d.start("server", "serve", "--dsn", d.db.DSN(database), "--listen", fmt.Sprintf("127.0.0.1:%d", d.opt.Port))
+	d.server = d.start("server", nil, "serve", "--dsn", d.db.DSN(database), "--listen", fmt.Sprintf("127.0.0.1:%d", d.opt.Port))
 	if err := d.await(ctx); err != nil {
 		return err
 	}
@@ -225,8 +225,9 @@ func (d *demo) startStandin(name string, speed, rest float64, clock time.Time) e
 	if err := os.WriteFile(file, text, 0o600); err != nil {
 		return fmt.Errorf("write the file of stand-in %s: %w", name, err)
 	}
-	p := d.start(name, "standin", "--config", file, "--redfish", d.boards[name], "--server", d.address, "--token", d.state.Tokens[name],
-		"--user", boardUser, "--password", d.state.Password, "--state", d.rigDir(), "--speed", fmt.Sprint(speed),
+	secrets := []string{"ZEROKEEL_TOKEN=" + d.state.Tokens[name], "ZEROKEEL_BOARD_PASSWORD=" + d.state.Password}
+	p := d.start(name, secrets, "standin", "--config", file, "--redfish", d.boards[name], "--server", d.address, "--user", boardUser,
+		"--state", d.rigDir(), "--speed", fmt.Sprint(speed),
 		"--rest-speed", fmt.Sprint(rest), "--clock", clock.UTC().Format(time.RFC3339))
 	d.mu.Lock()
 	defer d.mu.Unlock()
@@ -235,7 +236,8 @@ func (d *demo) startStandin(name string, speed, rest float64, clock time.Time) e
 }
 
 func (d *demo) startAgent() {
-	d.agent = d.start("agent", "agent", "--server", d.address, "--token", d.state.HereToken, "--state", filepath.Join(d.opt.Dir, "agent"))
+	d.agent = d.start("agent", []string{"ZEROKEEL_TOKEN=" + d.state.HereToken}, "agent", "--server", d.address,
+		"--state", filepath.Join(d.opt.Dir, "agent"))
 }
 
 // standin returns the process of a stand-in.

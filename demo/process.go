@@ -32,14 +32,14 @@ const (
 	grace   = 8 * time.Second
 )
 
-// start runs the demo's own program with arguments; its output goes to a log file of its name.
-func (d *demo) start(name string, args ...string) *process {
+// start runs the demo's own program with arguments, and with secrets in its environment; its output goes to a log file of its name.
+func (d *demo) start(name string, secrets []string, args ...string) *process {
 	p := &process{log: filepath.Join(d.opt.Dir, name+".log"), done: make(chan struct{})}
 	go func() {
 		// The kernel ends the child when the thread that started it ends, so the thread stays.
 		runtime.LockOSThread()
 		defer close(p.done)
-		for p.once(d.opt.Program, args) {
+		for p.once(d.opt.Program, args, secrets) {
 			time.Sleep(restartPause)
 		}
 	}()
@@ -47,7 +47,7 @@ func (d *demo) start(name string, args ...string) *process {
 }
 
 // once runs the child to its end, and reports whether it shall be started again.
-func (p *process) once(program string, args []string) bool {
+func (p *process) once(program string, args, secrets []string) bool {
 	out, err := os.OpenFile(p.log, os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
 	if err != nil {
 		return false
@@ -60,6 +60,7 @@ func (p *process) once(program string, args []string) bool {
 	}
 	cmd := exec.Command(program, args...)
 	cmd.Stdout, cmd.Stderr = out, out
+	cmd.Env = append(os.Environ(), secrets...)
 	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGTERM, Setpgid: true}
 	begun := time.Now()
 	err = cmd.Start()

@@ -198,11 +198,17 @@ func enter(t *testing.T, name string, attributes map[string]any) {
 		for i := 0; i+1 < len(words); i++ {
 			args[words[i]] = words[i+1]
 		}
+		environ, _ := os.ReadFile(filepath.Join("/proc", e.Name(), "environ"))
+		for _, pair := range strings.Split(string(environ), "\x00") {
+			if password, ok := strings.CutPrefix(pair, "ZEROKEEL_BOARD_PASSWORD="); ok {
+				args["password"] = password
+			}
+		}
 	}
 	send := func(method, path string, body any) {
 		text := must(json.Marshal(body))
 		request := must(http.NewRequest(method, "http://"+args["--redfish"]+path, bytes.NewReader(text)))
-		request.SetBasicAuth(args["--user"], args["--password"])
+		request.SetBasicAuth(args["--user"], args["password"])
 		response, err := http.DefaultClient.Do(request)
 		if err != nil {
 			t.Fatal(err)

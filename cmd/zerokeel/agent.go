@@ -14,11 +14,16 @@ import (
 func agentCommand() *cobra.Command {
 	var cfg agent.Config
 	var inject bool
+	var tokenFile string
 	var at link.Inject
 	cmd := &cobra.Command{
 		Use: "agent", Short: "Link this machine to a server, and run the loads it orders", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			cfg.Root, cfg.Log = os.DirFS("/"), logger()
+			var err error
+			if cfg.Token, err = secret(tokenFile, tokenEnv); err != nil {
+				return err
+			}
 			if inject {
 				cfg.Inject = &at
 			}
@@ -27,7 +32,7 @@ func agentCommand() *cobra.Command {
 	}
 	f := cmd.PersistentFlags()
 	f.StringVar(&cfg.Server, "server", "http://127.0.0.1:7350", "address of the server")
-	f.StringVar(&cfg.Token, "token", os.Getenv("ZEROKEEL_TOKEN"), "the rig's token, from its page; or in ZEROKEEL_TOKEN")
+	f.StringVar(&tokenFile, "token-file", "", "file that holds the rig's token, from its page; without one, ZEROKEEL_TOKEN does")
 	f.StringVar(&cfg.StateDir, "state", filepath.Join("/var", "lib", "zerokeel"), "folder of the journal and the spool")
 	f.Float64Var(&cfg.Rate, "rate", 1, "readings of every sensor per second, 1 to 10")
 	f.BoolVar(&inject, "inject", false, "flip one bit in one worker's data of every leg, to show that faults are found")

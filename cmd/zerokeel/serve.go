@@ -17,12 +17,16 @@ import (
 )
 
 func serveCommand() *cobra.Command {
-	var listen string
+	var listen, dsnFile string
 	var dsns, hosts []string
 	cmd := &cobra.Command{
 		Use: "serve", Short: "Serve a bench: pages, API and the links of its rigs", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx, log := cmd.Context(), logger()
+			dsns, err := databases(dsns, dsnFile)
+			if err != nil {
+				return err
+			}
 			db, err := store.Open(ctx, dsns...)
 			if err != nil {
 				return err
@@ -57,6 +61,6 @@ func serveCommand() *cobra.Command {
 		"MariaDB data source name, such as root@unix(/path/m.sock)/zerokeel; once for each node of a cluster, the one to use first")
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:7350", "address to listen on")
 	cmd.Flags().StringSliceVar(&hosts, "host", nil, "further names under which this server may be addressed")
-	_ = cmd.MarkFlagRequired("dsn")
+	cmd.Flags().StringVar(&dsnFile, "dsn-file", "", "file of data source names, a line each, where one holds a password")
 	return cmd
 }

@@ -60,13 +60,12 @@ func standinCommand() *cobra.Command {
 			return group.Wait()
 		},
 	}
+	opt.Token, opt.Password = os.Getenv(tokenEnv), os.Getenv(passwordEnv)
 	f := cmd.Flags()
 	f.StringVar(&config, "config", "", "the stand-in's file (.standin.json)")
 	f.StringVar(&listen, "redfish", "127.0.0.1:0", "address of the board's Redfish service")
-	f.StringVar(&opt.Server, "server", "", "server that the agent links to, such as http://127.0.0.1:7350")
-	f.StringVar(&opt.Token, "token", "", "the rig's token")
-	f.StringVar(&opt.User, "user", "", "user of the Redfish service; none accepts anyone")
-	f.StringVar(&opt.Password, "password", "", "and its password")
+	f.StringVar(&opt.Server, "server", "", "server that the agent links to, such as http://127.0.0.1:7350, with the token in "+tokenEnv)
+	f.StringVar(&opt.User, "user", "", "user of the Redfish service, whose password is in "+passwordEnv+"; none accepts anyone")
 	f.StringVar(&opt.StateDir, "state", "", "folder that keeps the board's settings between runs")
 	f.Float64Var(&opt.Speed, "speed", 1, "simulated seconds per second")
 	f.Float64Var(&opt.Rest, "rest-speed", 0, "the same while the machine is up and no leg runs, when nothing fails then; 0 is like --speed")

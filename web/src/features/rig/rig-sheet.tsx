@@ -277,7 +277,7 @@ function LinkDock({ rig }: { rig: Rig }) {
             <p className="mb-2 text-soft">The agent runs on the machine itself, started with its token:</p>
             {renew.data && (
               <code className="num mb-2 block border border-line bg-sheet p-2 break-all">
-                zerokeel agent --server {window.location.origin} --token {renew.data.token}
+                ZEROKEEL_TOKEN={renew.data.token} zerokeel agent --server {window.location.origin}
               </code>
             )}
             <Button onClick={() => renew.mutate()}>New token</Button>
