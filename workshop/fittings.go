@@ -135,27 +135,39 @@ func (w *Workshop) CardEntered(ctx context.Context, id int64) (*store.Fitting, e
 // GiveUpFitting gives a fitting up, at once and whatever it waits for. Before anything was entered, or handed to the board, the
 // trim in force stays; afterwards nobody knows what is on the board.
 func (w *Workshop) GiveUpFitting(ctx context.Context, id int64) (*store.Fitting, error) {
-	f, err := w.fittingByHand(ctx, id)
-	if err != nil {
-		return nil, err
+	for {
+		f, err := w.fittingByHand(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		if f.State.Ended() {
+			return nil, conflict("this fitting has ended already")
+		}
+		// Whoever drives it may make a step at the same time: what it is then is given up.
+		if err := w.giveUpFitting(ctx, f); !errors.Is(err, store.ErrMoved) {
+			return f, err
+		}
 	}
-	if f.State.Ended() {
-		return nil, conflict("this fitting has ended already")
-	}
+}
+
+func (w *Workshop) giveUpFitting(ctx context.Context, f *store.Fitting) error {
 	r, err := w.store.Rig(ctx, f.RigID)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	inForce := sql.NullInt64{}
 	f.FailedIn, f.Problem = f.State, "given up; what stands on the board now is not known"
-	if f.State == store.FitEntering && len(f.Ticked.V) == 0 {
+	switch {
+	case f.State == store.FitEntering && len(f.Ticked.V) == 0:
 		inForce, f.Problem = r.TrimInForce, "given up before anything was entered"
+	case f.State == store.FitStaging:
+		inForce, f.Problem = r.TrimInForce, "given up; what was handed to the board, if anything, comes into force at its next start"
 	}
 	f.State = store.FitFailed
 	if f.FailedIn == store.FitEntering && len(f.Ticked.V) > 0 {
 		f.FailedIn = store.FitWaiting // some of it stands on the board
 	}
-	return f, w.savedByHand(ctx, f, inForce)
+	return w.store.SaveFitting(ctx, nil, f, inForce, nil)
 }
 
 // savedByHand stores a person's step of a fitting; one that comes too late is a conflict.

@@ -29,9 +29,23 @@ func (w *Workshop) GiveUpTrial(ctx context.Context, id int64) (*Trial, error) {
 	if err != nil {
 		return nil, err
 	}
-	legs, err := w.store.Legs(ctx, id)
+	// Whoever drives it may make a step at the same time, or end it: what it is then is given up.
+	for t.State != store.TrialEnded {
+		if err := w.giveUp(ctx, t); err != nil && !errors.Is(err, store.ErrMoved) {
+			return nil, err
+		}
+		if t, err = w.store.Trial(ctx, id); err != nil {
+			return nil, err
+		}
+	}
+	return w.Trial(ctx, id)
+}
+
+// giveUp ends a trial as it was loaded; ErrMoved where it has gone on since.
+func (w *Workshop) giveUp(ctx context.Context, t *store.Trial) error {
+	legs, err := w.store.Legs(ctx, t.ID)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	var results []verdict.Result
 	for i := range legs {
@@ -41,7 +55,7 @@ func (w *Workshop) GiveUpTrial(ctx context.Context, id int64) (*Trial, error) {
 			_ = w.hub.Order(t.RigID, link.Order{ID: l.OrderID.String, Do: link.Stop})
 			l.State, l.Result = store.LegEnded, store.AsJSON(verdict.Result{Verdict: verdict.Void, Core: -1, Why: "given up by hand"})
 			if err := w.store.EndLeg(ctx, nil, t, l); err != nil {
-				return nil, lateStep(err)
+				return err
 			}
 		}
 		if l.Result.Valid {
@@ -53,17 +67,7 @@ func (w *Workshop) GiveUpTrial(ctx context.Context, id int64) (*Trial, error) {
 		overall = verdict.Result{Verdict: verdict.Void, Core: -1, Why: "given up by hand"}
 	}
 	t.State, t.Result = store.TrialEnded, store.AsJSON(overall)
-	if err := w.store.EndTrial(ctx, nil, t, proof.Stand); err != nil {
-		return nil, lateStep(err)
-	}
-	return w.Trial(ctx, id)
-}
-
-func lateStep(err error) error {
-	if errors.Is(err, store.ErrMoved) {
-		return conflict("this trial has gone on meanwhile; look at it again")
-	}
-	return err
+	return w.store.EndTrial(ctx, nil, t, proof.Stand)
 }
 
 // endingTrial returns a trial that somebody wants to end.
