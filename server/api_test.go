@@ -62,7 +62,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"GET", one + "/fittings", "", 200}, {"POST", one + "/fittings", `{"trim":1}`, 201}, {"GET", "/api/fittings/1", "", 200},
 		{"GET", one + "/trials", "", 200}, {"POST", one + "/trials", `{"legs":[{"load":"idle","seconds":5}]}`, 409},
 		{"GET", "/api/trials/1", "", 200},
-		{"POST", "/api/trials/1/stop", "", 409}, {"POST", "/api/trials/1/marks", `{"text":"x"}`, 409},
+		{"POST", "/api/trials/1/stop", "", 409}, {"POST", "/api/trials/1/give-up", "", 409}, {"POST", "/api/trials/1/marks", `{"text":"x"}`, 409},
 		{"GET", "/api/trials/1/telemetry?buckets=10", "", 200},
 		{"GET", "/api/trials/1/telemetry.csv?shape=long&keys=power.*", "", 200}, {"GET", "/api/loads", "", 200},
 		{"GET", "/api/ladders?cores=6", "", 200}, {"PUT", "/api/ladders/own",
