@@ -160,7 +160,8 @@ func (d *demo) run(ctx context.Context) error {
 	if err := portFree(d.opt.Port); err != nil {
 		return err
 	}
-	d.server = d.start("server", nil, "serve", "--dsn", d.db.DSN(database), "--listen", fmt.Sprintf("127.0.0.1:%d", d.opt.Port))
+	d.server = d.start("server", nil, "serve", "--dsn", d.db.DSN(database), "--listen", fmt.Sprintf("127.0.0.1:%d", d.opt.Port),
+		"--keys", filepath.Join(d.opt.Dir, "keys"))
 	if err := d.await(ctx); err != nil {
 		return err
 	}

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -60,7 +61,7 @@ func (r *Runner) deliver(ctx context.Context, n *store.Notice) error {
 			at := time.Now().UTC().Add(sendPause << n.Tries)
 			due = &at
 		}
-		r.log.Warn("a notice could not be sent", "to", n.Send, "error", err)
+		r.log.Warn("a notice could not be sent", "watch", n.WatchID, "error", err)
 	}
 	return r.store.SettleNotice(ctx, n.ID, outcome, due)
 }
@@ -77,19 +78,26 @@ func (r *Runner) sendNotice(ctx context.Context, n *store.Notice) error {
 			out.Unit = c.Unit
 		}
 	}
+	to, err := r.shop.NoticeAddress(n)
+	if err != nil {
+		return fmt.Errorf("its address is lost: %w; add the watch again", err)
+	}
 	text, err := json.Marshal(out)
 	if err != nil {
 		return err
 	}
 	ctx, cancel := context.WithTimeout(ctx, sendTimeout)
 	defer cancel()
-	request, err := http.NewRequestWithContext(ctx, http.MethodPost, n.Send, bytes.NewReader(text))
+	request, err := http.NewRequestWithContext(ctx, http.MethodPost, to, bytes.NewReader(text))
 	if err != nil {
 		return err
 	}
 	request.Header.Set("Content-Type", "application/json")
 	response, err := r.http.Do(request)
-	if err != nil {
+	var words *url.Error
+	if errors.As(err, &words) {
+		return fmt.Errorf("%s: %w", request.URL.Host, words.Err) // what else the address holds may be a secret
+	} else if err != nil {
 		return err
 	}
 	defer func() { _ = response.Body.Close() }()

@@ -20,6 +20,7 @@ import (
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/demo/rigs"
+	"zerokeel/keys"
 	"zerokeel/link"
 	"zerokeel/runner"
 	"zerokeel/standin"
@@ -113,7 +114,7 @@ func start(t *testing.T, withBoard bool) *bench {
 	b := &bench{t: t, store: s, dsn: dsns[0], board: &board{inner: sim.Handler(), override: map[string]http.HandlerFunc{}}}
 	service := httptest.NewServer(b.board)
 	t.Cleanup(service.Close)
-	b.shop = workshop.New(b.store, slog.New(slog.DiscardHandler))
+	b.shop = workshop.New(b.store, slog.New(slog.DiscardHandler), keys.Passing())
 	b.run = runner.New(b.shop, b.store, slog.New(slog.DiscardHandler))
 	hub := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { b.shop.Hub().Serve(w, r, b.rig.ID, "rig") }))
 	t.Cleanup(hub.Close)

@@ -7,6 +7,7 @@ import (
 	"reflect"
 	"testing"
 
+	"zerokeel/keys"
 	"zerokeel/link"
 	"zerokeel/store/storetest"
 	"zerokeel/workshop"
@@ -18,7 +19,7 @@ var open = map[string]bool{"Run": true, "RigByToken": true, "Ready": true}
 // TestNobodyMayDoAnything calls every function of the workshop with a context that says not who acts, and as an agent of
 // another rig: each refuses before it looks at anything.
 func TestNobodyMayDoAnything(t *testing.T) {
-	w := reflect.ValueOf(workshop.New(storetest.Open(t), slog.New(slog.DiscardHandler)))
+	w := reflect.ValueOf(workshop.New(storetest.Open(t), slog.New(slog.DiscardHandler), keys.Passing()))
 	ctx := reflect.TypeFor[context.Context]()
 	tried := 0
 	for i := range w.NumMethod() {
@@ -55,7 +56,7 @@ func TestNobodyMayDoAnything(t *testing.T) {
 
 // TestAgentsSpeakForThemselves: an agent tells of its own rig, and does nothing else; people and drivers do not speak for rigs.
 func TestAgentsSpeakForThemselves(t *testing.T) {
-	w := workshop.New(storetest.Open(t), slog.New(slog.DiscardHandler))
+	w := workshop.New(storetest.Open(t), slog.New(slog.DiscardHandler), keys.Passing())
 	r, _, err := w.MakeRig(workshop.As(t.Context(), workshop.Owner), workshop.NewRig{Name: "Desk"})
 	if err != nil {
 		t.Fatal(err)

@@ -1,11 +1,14 @@
 package workshop
 
 import (
+	"fmt"
+
 	lru "github.com/hashicorp/golang-lru/v2"
 
 	"zerokeel/firmware"
 	"zerokeel/firmware/card"
 	"zerokeel/firmware/redfish"
+	"zerokeel/keys"
 	"zerokeel/outbound"
 	"zerokeel/store"
 )
@@ -19,16 +22,17 @@ type access struct{ address, user, password string }
 // Boards reaches the boards of rigs. The zero value is not ready for use.
 type Boards struct {
 	guard *outbound.Guard
+	seal  *keys.Seal
 	kept  *lru.Cache[access, firmware.Board]
 }
 
-// NewBoards returns a Boards that has reached none yet, and whose requests a guard lets out.
-func NewBoards(guard *outbound.Guard) *Boards {
+// NewBoards returns a Boards that has reached none yet, and whose requests a guard lets out and whose passwords a seal opens.
+func NewBoards(guard *outbound.Guard, seal *keys.Seal) *Boards {
 	kept, err := lru.New[access, firmware.Board](keptBoards)
 	if err != nil {
 		panic(err) // only a size below one is refused
 	}
-	return &Boards{guard: guard, kept: kept}
+	return &Boards{guard: guard, seal: seal, kept: kept}
 }
 
 // Of returns the board of a rig, of whichever kind it is.
@@ -40,7 +44,11 @@ func (b *Boards) Of(r *store.Rig) (firmware.Board, error) {
 	if board, known := b.kept.Get(key); known {
 		return board, nil
 	}
-	client, err := redfish.New(b.guard, key.address, key.user, key.password)
+	password, err := b.seal.Open(forBoard(key.address), key.password)
+	if err != nil {
+		return nil, fmt.Errorf("the password of the board of %s is lost: %w; enter it again on the rig's sheet", r.Name, err)
+	}
+	client, err := redfish.New(b.guard, key.address, key.user, password)
 	if err != nil {
 		return nil, err
 	}

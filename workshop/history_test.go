@@ -11,6 +11,7 @@ import (
 	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
+	"zerokeel/keys"
 	"zerokeel/store"
 	"zerokeel/workshop"
 )
@@ -59,7 +60,7 @@ func TestOldTrialsCount(t *testing.T) {
 	}
 
 	// In a process that kept nothing.
-	w = workshop.New(s, slog.New(slog.DiscardHandler))
+	w = workshop.New(s, slog.New(slog.DiscardHandler), keys.Passing())
 	base, err := w.Baseline(ctx, rig)
 	if err != nil || len(base.Figures) != 1 || base.Figures[0].Mean != 137.5 {
 		t.Errorf("baseline %+v, %v, want the first trial's 137.5 W", base, err)

@@ -16,6 +16,7 @@ import (
 	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
+	"zerokeel/keys"
 	"zerokeel/store"
 	"zerokeel/store/storetest"
 	"zerokeel/workshop"
@@ -25,7 +26,7 @@ import (
 func shop(t testing.TB) (*workshop.Workshop, *store.Store, context.Context) {
 	t.Helper()
 	s := storetest.Open(t)
-	return workshop.New(s, slog.New(slog.DiscardHandler)), s, workshop.As(t.Context(), workshop.Owner)
+	return workshop.New(s, slog.New(slog.DiscardHandler), keys.Passing()), s, workshop.As(t.Context(), workshop.Owner)
 }
 
 // addRig adds a rig made of example parts, of which the test may change a copy.
@@ -204,7 +205,7 @@ func TestKnowledgeFollowsTheRecords(t *testing.T) {
 		if now == before {
 			t.Errorf("%s changes nothing: %g °C", step.what, now)
 		}
-		if fresh := power(workshop.New(s, slog.New(slog.DiscardHandler))); fresh != now {
+		if fresh := power(workshop.New(s, slog.New(slog.DiscardHandler), keys.Passing())); fresh != now {
 			t.Errorf("%s: %g °C in this process, %g °C in a new one", step.what, now, fresh)
 		}
 		before = now

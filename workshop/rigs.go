@@ -57,7 +57,7 @@ func (w *Workshop) MakeRig(ctx context.Context, in NewRig) (r *Rig, token string
 			return nil, "", err
 		}
 	}
-	if err := setFirmware(row, in.Firmware); err != nil {
+	if err := w.setFirmware(row, in.Firmware); err != nil {
 		return nil, "", err
 	}
 	token = rand.Text()
@@ -85,7 +85,7 @@ func (w *Workshop) partsOf(ctx context.Context, r *store.Rig, ids *PartIDs) (*pa
 	return set, set.Validate()
 }
 
-func setFirmware(r *store.Rig, in *FirmwareAccess) error {
+func (w *Workshop) setFirmware(r *store.Rig, in *FirmwareAccess) error {
 	if in == nil {
 		return nil
 	}
@@ -99,7 +99,9 @@ func setFirmware(r *store.Rig, in *FirmwareAccess) error {
 	}
 	r.FirmwareAddress = in.Address
 	put(&r.FirmwareUser, in.User)
-	put(&r.FirmwarePassword, in.Password)
+	if in.Password != nil {
+		r.FirmwarePassword = w.seal.Close(forBoard(in.Address), *in.Password)
+	}
 	return nil
 }
 
@@ -122,7 +124,7 @@ func (w *Workshop) ChangeRig(ctx context.Context, id int64, in RigChange) (*Rig,
 		switchedOn, lost = in.Refit != nil && *in.Refit && !r.Refit, r.LostTrim
 		put(&r.Refit, in.Refit)
 		put(&r.Note, in.Note)
-		return setFirmware(r, in.Firmware)
+		return w.setFirmware(r, in.Firmware)
 	})
 	if err != nil {
 		return nil, err

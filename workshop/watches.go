@@ -11,12 +11,16 @@ import (
 	"zerokeel/store"
 )
 
-// Watches lists the watches of a rig.
+// Watches lists the watches of a rig. Of an address that gets notices only the host is told.
 func (w *Workshop) Watches(ctx context.Context, rig int64) ([]store.Watch, error) {
 	if err := may(ctx, look, rig); err != nil {
 		return nil, err
 	}
-	return w.store.Watches(ctx, rig)
+	list, err := w.store.Watches(ctx, rig)
+	for i := range list {
+		list[i].Send = w.shownAddress(list[i].Send)
+	}
+	return list, err
 }
 
 // AddWatch begins to watch a channel of a rig; send is the address that gets each change, empty for none.
@@ -39,8 +43,10 @@ func (w *Workshop) AddWatch(ctx context.Context, rig int64, rule watch.Rule, sen
 	if len(faults) > 0 {
 		return nil, faults
 	}
-	out := &store.Watch{RigID: rig, Rule: store.AsJSON(rule), Send: send}
-	return out, w.store.AddWatch(ctx, out)
+	out := &store.Watch{RigID: rig, Rule: store.AsJSON(rule), Send: w.seal.Close(forNotices, send)}
+	err = w.store.AddWatch(ctx, out)
+	out.Send = w.shownAddress(out.Send)
+	return out, err
 }
 
 // DropWatch ends a watch; what it told stays in the journal.

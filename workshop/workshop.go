@@ -17,6 +17,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"zerokeel/keys"
 	"zerokeel/link"
 	"zerokeel/live"
 	"zerokeel/outbound"
@@ -38,13 +39,14 @@ type Workshop struct {
 	names  sensorNames
 	hears  hearing
 	out    outbound.Guard
+	seal   *keys.Seal
 }
 
-// New returns a workshop on a database.
-func New(s *store.Store, log *slog.Logger) *Workshop {
+// New returns a workshop on a database, whose secrets are sealed.
+func New(s *store.Store, log *slog.Logger, seal *keys.Seal) *Workshop {
 	w := &Workshop{store: s, bus: &live.Bus{}, log: log, me: rand.Text(), hears: hearing{deaf: time.Now()},
-		known: newKnowledge()}
-	w.hub, w.boards = link.NewHub(intake{w}, log), NewBoards(&w.out)
+		known: newKnowledge(), seal: seal}
+	w.hub, w.boards = link.NewHub(intake{w}, log), NewBoards(&w.out, seal)
 	return w
 }
 
@@ -63,6 +65,9 @@ func (w *Workshop) Boards() *Boards { return w.boards }
 // Run keeps the leases, reads the news of all processes, and tells the vitals of the rigs linked here, until the context
 // ends. Then it gives the leases up, so that another process need not wait for their end.
 func (w *Workshop) Run(ctx context.Context) error {
+	if err := w.sealSecrets(ctx); err != nil {
+		return err
+	}
 	group, within := errgroup.WithContext(ctx)
 	group.Go(func() error { return w.keepLeases(within) })
 	group.Go(func() error { return w.readNews(within) })

@@ -31,13 +31,24 @@ func TestMain(m *testing.M) {
 	}
 	root := os.Getenv(agentRoot)
 	if root == "" {
-		os.Exit(storetest.Main(m))
+		os.Exit(withKeys(func() int { return storetest.Main(m) }))
 	}
 	rate, _ := strconv.ParseFloat(os.Args[4], 64)
 	err := agent.Run(context.Background(), agent.Config{Server: os.Args[1], Token: os.Args[2], StateDir: os.Args[3], Rate: rate,
 		Root: os.DirFS(root), Log: slog.Default()})
 	fmt.Fprintln(os.Stderr, err)
 	os.Exit(1)
+}
+
+// withKeys runs tests with a folder of keys of their own, which their servers share.
+func withKeys(run func() int) int {
+	dir, err := os.MkdirTemp("", "zerokeel-keys-")
+	if err != nil {
+		panic(err)
+	}
+	defer func() { _ = os.RemoveAll(dir) }()
+	_ = os.Setenv("XDG_CONFIG_HOME", dir)
+	return run()
 }
 
 // tree makes a file tree that holds so many sensors beside what this machine tells of its processors.

@@ -16,6 +16,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"zerokeel/keys"
 	"zerokeel/link"
 	"zerokeel/runner"
 	"zerokeel/server"
@@ -33,6 +34,7 @@ type Bench struct {
 	Shop    *workshop.Workshop
 	Address string
 	Ordered func(rig string, o link.Order) // is told of the orders that come to rigs added from then on; may be nil
+	seal    *keys.Seal
 	stop    context.CancelFunc
 	done    chan struct{}
 }
@@ -46,7 +48,7 @@ func Start(t testing.TB) *Bench {
 // On runs a server on a database.
 func On(t testing.TB, s *store.Store) *Bench {
 	t.Helper()
-	b := &Bench{t: t, Store: s}
+	b := &Bench{t: t, Store: s, seal: keys.Passing()}
 	b.Resume()
 	t.Cleanup(b.Stop)
 	return b
@@ -57,7 +59,7 @@ func On(t testing.TB, s *store.Store) *Bench {
 func Pages(t testing.TB, s *store.Store) *Bench {
 	t.Helper()
 	log := slog.New(slog.DiscardHandler)
-	b := &Bench{t: t, Store: s, Shop: workshop.New(s, log)}
+	b := &Bench{t: t, Store: s, Shop: workshop.New(s, log, keys.Passing())}
 	_, handler, err := server.New(server.Config{Shop: b.Shop, Log: log, Front: fstest.MapFS{}})
 	if err != nil {
 		t.Fatal(err)
@@ -75,7 +77,7 @@ func At(t testing.TB, address string) *Bench { return &Bench{t: t, Address: addr
 func (b *Bench) Resume() {
 	b.t.Helper()
 	log := slog.New(slog.DiscardHandler)
-	b.Shop = workshop.New(b.Store, log)
+	b.Shop = workshop.New(b.Store, log, b.seal)
 	run := runner.New(b.Shop, b.Store, log)
 	srv, handler, err := server.New(server.Config{Shop: b.Shop, Log: log,
 		Front: fstest.MapFS{"index.html": {Data: []byte("<title>Zero Keel</title>")}}})
