@@ -168,7 +168,7 @@ func dayLong(t testing.TB, channels int) (rig int64, trial api.Trial) {
 		add(fmt.Sprintf("clock.effective.core.%d", i), "clock", "MHz", i, 25)
 	}
 	orders := make(chan link.Order, 1)
-	client := link.NewClient(address, created.Token, func() link.Hello { return hello }, func(o link.Order) {
+	client := link.NewClient(link.Server{Address: address, Token: created.Token}, func() link.Hello { return hello }, func(o link.Order) {
 		select {
 		case orders <- o:
 		default:

@@ -17,8 +17,8 @@ import (
 // Client keeps a rig linked to the server: it dials, says hello, resends what was not acknowledged, and dials again
 // whenever the connection breaks. Its methods may be called from any goroutine.
 type Client struct {
-	server  string
-	token   string
+	server  Server
+	http    *http.Client
 	hello   func() Hello
 	onOrder func(Order)
 	log     *slog.Logger
@@ -49,13 +49,13 @@ func (c *Client) Through(k Keeper) {
 
 // Deliver hands over the frames that an earlier process of the rig kept, under that process's hello, and returns when the
 // server holds them all, or refuses them, or the context ends.
-func Deliver(ctx context.Context, server, token string, hello Hello, frames []Frame, log *slog.Logger) error {
+func Deliver(ctx context.Context, server Server, hello Hello, frames []Frame, log *slog.Logger) error {
 	if len(frames) == 0 {
 		return nil
 	}
 	ctx, done := context.WithCancel(ctx)
 	defer done()
-	c := NewClient(server, token, func() Hello { return hello }, func(Order) {}, log)
+	c := NewClient(server, func() Hello { return hello }, func(Order) {}, log)
 	c.held, c.seq, c.empty = frames, frames[len(frames)-1].Seq, done
 	return c.Run(ctx)
 }
@@ -72,8 +72,8 @@ const maxHeld = 20000
 
 // NewClient prepares a client. hello is asked at each connection; onOrder gets each order, on the connection's own
 // goroutine, and must not block.
-func NewClient(server, token string, hello func() Hello, onOrder func(Order), log *slog.Logger) *Client {
-	return &Client{server: server, token: token, hello: hello, onOrder: onOrder, log: log, wake: make(chan struct{}, 1)}
+func NewClient(server Server, hello func() Hello, onOrder func(Order), log *slog.Logger) *Client {
+	return &Client{server: server, http: server.client(), hello: hello, onOrder: onOrder, log: log, wake: make(chan struct{}, 1)}
 }
 
 // Send numbers a frame and sends it as soon as the link allows.
@@ -137,7 +137,7 @@ func (c *Client) Run(ctx context.Context) error {
 			wait.Reset()
 		}
 		if ctx.Err() == nil {
-			c.log.Info("link is down, dialling again", "server", c.server, "cause", err)
+			c.log.Info("link is down, dialling again", "server", c.server.Address, "cause", err)
 		}
 		return struct{}{}, err
 	}, backoff.WithBackOff(wait), backoff.WithMaxElapsedTime(0))
@@ -166,16 +166,16 @@ func (c *Client) nudge() {
 func (c *Client) session(parent context.Context) error {
 	ctx, cancel := context.WithCancel(parent)
 	defer cancel()
-	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(c.server, "/"), "http") + Path
+	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(c.server.Address, "/"), "http") + Path
 	dialCtx, stop := context.WithTimeout(ctx, 10*time.Second)
-	conn, response, err := websocket.Dial(dialCtx, url, &websocket.DialOptions{HTTPHeader: http.Header{"Authorization": {"Bearer " +
-		c.token}}})
+	conn, response, err := websocket.Dial(dialCtx, url, &websocket.DialOptions{HTTPClient: c.http,
+		HTTPHeader: http.Header{"Authorization": {"Bearer " + c.server.Token}}})
 	stop()
 	if err != nil {
 		if response != nil && response.StatusCode == http.StatusUnauthorized {
 			return &Refusal{Problem: "the server does not know this rig's token", Remedy: "copy the token from the rig's page again"}
 		}
-		return fmt.Errorf("dial %s: %w", c.server, err)
+		return fmt.Errorf("dial %s: %w", c.server.Address, err)
 	}
 	defer func() { _ = conn.CloseNow() }()
 	conn.SetReadLimit(MaxMessage)

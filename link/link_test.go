@@ -267,7 +267,8 @@ func rigOf(t *testing.T, hub *link.Hub) (*link.Client, context.Context, context.
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, 1, "test") }))
 	t.Cleanup(server.Close)
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
-	return link.NewClient(server.URL, "token", hello, func(link.Order) {}, slog.New(slog.DiscardHandler)), ctx, cancel
+	to := link.Server{Address: server.URL, Token: "token"}
+	return link.NewClient(to, hello, func(link.Order) {}, slog.New(slog.DiscardHandler)), ctx, cancel
 }
 
 // TestNoFrameIsLostOrDoubled sends frames while storing fails and links are cut again and again.
@@ -380,7 +381,7 @@ func TestASlowStoreIsNoSilence(t *testing.T) {
 func TestRefusals(t *testing.T) {
 	denied := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusUnauthorized) }))
 	defer denied.Close()
-	client := link.NewClient(denied.URL, "wrong", hello, func(link.Order) {}, slog.New(slog.DiscardHandler))
+	client := link.NewClient(link.Server{Address: denied.URL, Token: "wrong"}, hello, func(link.Order) {}, slog.New(slog.DiscardHandler))
 	var refusal *link.Refusal
 	if err := client.Run(t.Context()); !errors.As(err, &refusal) || !strings.Contains(refusal.Remedy, "token") {
 		t.Errorf("wrong token: %v", err)
@@ -390,7 +391,7 @@ func TestRefusals(t *testing.T) {
 	defer server.Close()
 	bad := hello()
 	bad.Protocol, bad.Stream = 7, ""
-	client = link.NewClient(server.URL, "token", func() link.Hello { return bad }, func(link.Order) {}, slog.New(slog.DiscardHandler))
+	client = link.NewClient(link.Server{Address: server.URL}, func() link.Hello { return bad }, nil, slog.New(slog.DiscardHandler))
 	if err := client.Run(t.Context()); !errors.As(err, &refusal) || !strings.Contains(refusal.Problem, "hello.protocol") ||
 		!strings.Contains(refusal.Problem, "hello.stream") {
 		t.Errorf("malformed hello: %v", err)
@@ -408,7 +409,7 @@ func TestOrdersArrive(t *testing.T) {
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, 1, "test") }))
 	defer server.Close()
 	orders := make(chan link.Order, 1)
-	client := link.NewClient(server.URL, "token", hello, func(o link.Order) { orders <- o }, slog.New(slog.DiscardHandler))
+	client := link.NewClient(link.Server{Address: server.URL}, hello, func(o link.Order) { orders <- o }, slog.New(slog.DiscardHandler))
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
 	go func() { _ = client.Run(ctx) }()
@@ -446,7 +447,8 @@ func TestDeliverHandsOverWhatWasKept(t *testing.T) {
 	for seq := uint64(3); seq <= 9; seq++ {
 		frames = append(frames, link.Frame{Seq: seq})
 	}
-	if err := link.Deliver(t.Context(), server.URL, "token", hello(), frames, slog.New(slog.DiscardHandler)); err != nil {
+	to := link.Server{Address: server.URL, Token: "token"}
+	if err := link.Deliver(t.Context(), to, hello(), frames, slog.New(slog.DiscardHandler)); err != nil {
 		t.Fatal(err)
 	}
 	if got := fmt.Sprint(sink.seen); got != "[5 6 7 8 9]" {

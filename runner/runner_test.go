@@ -166,7 +166,7 @@ func (b *bench) agent(boot, stream string) *agent {
 		return link.Hello{Protocol: link.Version, Agent: "script", Stream: stream, BootID: boot, Now: time.Now().UnixMilli(), ClockRate: rate,
 			Facts: link.Facts{Cores: 2}, Channels: []channel.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Quantum: 0.5, Core: -1}}}
 	}
-	a.Client = link.NewClient(b.url, "token", hello, func(o link.Order) { a.orders <- o }, slog.New(slog.DiscardHandler))
+	a.Client = link.NewClient(link.Server{Address: b.url}, hello, func(o link.Order) { a.orders <- o }, slog.New(slog.DiscardHandler))
 	var ctx context.Context
 	ctx, a.end = context.WithCancel(context.Background())
 	done := make(chan struct{})

@@ -68,7 +68,7 @@ func newAgent(r *Rig) *agent {
 	r.state.Journal, r.state.Crash = nil, nil
 	a.channels = channels(r)
 	a.since, a.sampleDue, a.faultDue = r.state.Clock, r.state.Clock, r.state.Clock
-	a.client = link.NewClient(r.opt.Server, r.opt.Token, a.hello, a.order, r.opt.Log)
+	a.client = link.NewClient(r.opt.Server, a.hello, a.order, r.opt.Log)
 	return a
 }
 

@@ -46,12 +46,11 @@ const (
 
 // Options say how a stand-in is run.
 type Options struct {
-	Speed    float64 // simulated seconds per second, at least 1
-	Rest     float64 // the same while the machine is up and no leg runs; 0 is like Speed, less also keeps faults out of that time
-	StateDir string  // where it keeps what survives a restart of the process; empty keeps nothing
-	Server   string  // address of the server that the agent dials; empty for none
-	Token    string
-	User     string // of the Redfish service; empty accepts anyone
+	Speed    float64     // simulated seconds per second, at least 1
+	Rest     float64     // the same while the machine is up and no leg runs; 0 is like Speed, less also keeps faults out of that time
+	StateDir string      // where it keeps what survives a restart of the process; empty keeps nothing
+	Server   link.Server // that the agent dials; none without an address
+	User     string      // of the Redfish service; empty accepts anyone
 	Password string
 	Log      *slog.Logger
 	Ordered  func(link.Order) // is told of each order as it comes in; may be nil
@@ -110,7 +109,7 @@ func (r *Rig) Run(ctx context.Context) error {
 	defer agents.Wait()
 	r.mu.Lock()
 	r.start = func(a *agent) {
-		if r.opt.Server == "" {
+		if r.opt.Server.Address == "" {
 			close(a.gone)
 			return
 		}

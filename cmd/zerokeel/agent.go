@@ -21,8 +21,11 @@ func agentCommand() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			cfg.Root, cfg.Log = os.DirFS("/"), logger()
 			var err error
-			if cfg.Token, err = secret(tokenFile, tokenEnv); err != nil {
+			if cfg.Server.Token, err = secret(tokenFile, tokenEnv); err != nil {
 				return err
+			}
+			if err := cfg.Server.Check(); err != nil {
+				return fmt.Errorf("--server: %w", err)
 			}
 			if inject {
 				cfg.Inject = &at
@@ -31,7 +34,8 @@ func agentCommand() *cobra.Command {
 		},
 	}
 	f := cmd.PersistentFlags()
-	f.StringVar(&cfg.Server, "server", "http://127.0.0.1:7350", "address of the server")
+	f.StringVar(&cfg.Server.Address, "server", "http://127.0.0.1:7350", "address of the server; of https beyond this machine")
+	f.StringVar(&cfg.Server.Fingerprint, "fingerprint", "", "by what a server of https is known, from the rig's page")
 	f.StringVar(&tokenFile, "token-file", "", "file that holds the rig's token, from its page; without one, ZEROKEEL_TOKEN does")
 	f.StringVar(&cfg.StateDir, "state", filepath.Join("/var", "lib", "zerokeel"), "folder of the journal and the spool")
 	f.Float64Var(&cfg.Rate, "rate", 1, "readings of every sensor per second, 1 to 10")
@@ -48,7 +52,7 @@ func unitCommand(cfg *agent.Config) *cobra.Command {
 	return &cobra.Command{
 		Use: "unit", Short: "Print a systemd unit that starts the agent with the machine", Args: cobra.NoArgs,
 		Long: "Prints a systemd unit. As root:\n" +
-			"  zerokeel agent unit --server http://SERVER:7350 > /etc/systemd/system/zerokeel-agent.service\n" +
+			"  zerokeel agent unit --server https://SERVER:7350 --fingerprint F > /etc/systemd/system/zerokeel-agent.service\n" +
 			"  echo ZEROKEEL_TOKEN=… > /etc/zerokeel-agent && chmod 600 /etc/zerokeel-agent\n" +
 			"  systemctl enable --now zerokeel-agent",
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -56,7 +60,14 @@ func unitCommand(cfg *agent.Config) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(cmd.OutOrStdout(), unit, program, cfg.Server, cfg.StateDir, cfg.Rate)
+			if err := cfg.Server.Check(); err != nil {
+				return fmt.Errorf("--server: %w", err)
+			}
+			server := cfg.Server.Address
+			if cfg.Server.Fingerprint != "" {
+				server += " --fingerprint " + cfg.Server.Fingerprint
+			}
+			_, err = fmt.Fprintf(cmd.OutOrStdout(), unit, program, server, cfg.StateDir, cfg.Rate)
 			return err
 		},
 	}

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"zerokeel/link"
 	"zerokeel/rigside/agent"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
@@ -34,7 +35,8 @@ func TestMain(m *testing.M) {
 		os.Exit(withKeys(func() int { return storetest.Main(m) }))
 	}
 	rate, _ := strconv.ParseFloat(os.Args[4], 64)
-	err := agent.Run(context.Background(), agent.Config{Server: os.Args[1], Token: os.Args[2], StateDir: os.Args[3], Rate: rate,
+	to := link.Server{Address: os.Args[1], Token: os.Args[2]}
+	err := agent.Run(context.Background(), agent.Config{Server: to, StateDir: os.Args[3], Rate: rate,
 		Root: os.DirFS(root), Log: slog.Default()})
 	fmt.Fprintln(os.Stderr, err)
 	os.Exit(1)

@@ -112,7 +112,7 @@ func BenchmarkLive(b *testing.B) {
 		var made api.CreatedRig
 		bench.Call("POST", "/api/rigs", api.CreateRigRequest{Name: fmt.Sprintf("Rig %d", i+1)}, 201, &made)
 		s := &sender{id: made.Rig.Id, sent: map[uint64]time.Time{}}
-		s.client = link.NewClient(bench.Address, made.Token, func() link.Hello {
+		s.client = link.NewClient(link.Server{Address: bench.Address, Token: made.Token}, func() link.Hello {
 			return link.Hello{Protocol: link.Version, Agent: "bench", Stream: "one", BootID: "one", Now: time.Now().UnixMilli(), ClockRate: 1,
 				Simulated: true, Facts: link.Facts{Host: "bench", Cores: 8, Threads: 16, MemoryMB: 32000}, Channels: list}
 		}, func(link.Order) {}, slog.New(slog.DiscardHandler))

@@ -28,6 +28,11 @@ func standinCommand() *cobra.Command {
 				return err
 			}
 			opt.Log = logger()
+			if opt.Server.Address != "" {
+				if err := opt.Server.Check(); err != nil {
+					return fmt.Errorf("--server: %w", err)
+				}
+			}
 			rig, err := standin.NewRig(cfg, opt)
 			if err != nil {
 				return err
@@ -60,11 +65,12 @@ func standinCommand() *cobra.Command {
 			return group.Wait()
 		},
 	}
-	opt.Token, opt.Password = os.Getenv(tokenEnv), os.Getenv(passwordEnv)
+	opt.Server.Token, opt.Password = os.Getenv(tokenEnv), os.Getenv(passwordEnv)
 	f := cmd.Flags()
 	f.StringVar(&config, "config", "", "the stand-in's file (.standin.json)")
 	f.StringVar(&listen, "redfish", "127.0.0.1:0", "address of the board's Redfish service")
-	f.StringVar(&opt.Server, "server", "", "server that the agent links to, such as http://127.0.0.1:7350, with the token in "+tokenEnv)
+	f.StringVar(&opt.Server.Fingerprint, "fingerprint", "", "of the server, where its address is of https")
+	f.StringVar(&opt.Server.Address, "server", "", "server that the agent links to, such as http://127.0.0.1:7350, with the token in "+tokenEnv)
 	f.StringVar(&opt.User, "user", "", "user of the Redfish service, whose password is in "+passwordEnv+"; none accepts anyone")
 	f.StringVar(&opt.StateDir, "state", "", "folder that keeps the board's settings between runs")
 	f.Float64Var(&opt.Speed, "speed", 1, "simulated seconds per second")

@@ -25,8 +25,7 @@ const Version = "0.1"
 
 // Config says where an agent links to, and what machine it runs on.
 type Config struct {
-	Server   string
-	Token    string
+	Server   link.Server
 	StateDir string  // keeps the journal and the spool
 	Root     fs.FS   // the machine's file tree, os.DirFS("/")
 	Rate     float64 // readings of every sensor per second, 1 to 10; 0 counts as 1
@@ -99,7 +98,7 @@ func Run(ctx context.Context, cfg Config) error {
 		return err
 	}
 	defer func() { _ = kept.Close() }()
-	a.client = link.NewClient(cfg.Server, cfg.Token, a.hello, func(o link.Order) { a.order(ctx, o) }, cfg.Log)
+	a.client = link.NewClient(cfg.Server, a.hello, func(o link.Order) { a.order(ctx, o) }, cfg.Log)
 	a.client.Through(kept)
 	cfg.Log.Info("agent starts", "cores", len(a.cores), "channels", len(a.sensors), "boot", a.boot)
 	done := make(chan error, 1)
@@ -142,7 +141,7 @@ func (a *agent) deliver(ctx context.Context, left []spool.Left) error {
 		hello := a.hello()
 		hello.Stream, hello.BootID, hello.Running, hello.Crash = left[i].Stream, left[i].BootID, "", nil
 		a.cfg.Log.Info("handing over what an earlier agent kept", "frames", len(left[i].Frames))
-		if err := link.Deliver(ctx, a.cfg.Server, a.cfg.Token, hello, left[i].Frames, a.cfg.Log); err != nil {
+		if err := link.Deliver(ctx, a.cfg.Server, hello, left[i].Frames, a.cfg.Log); err != nil {
 			return err
 		}
 		if ctx.Err() != nil {

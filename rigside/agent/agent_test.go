@@ -11,6 +11,7 @@ import (
 	"sync"
 	"testing"
 
+	"zerokeel/link"
 	"zerokeel/rigside/agent"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
@@ -55,7 +56,7 @@ func (b bench) agent() (stop func()) {
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
 	go func() {
-		done <- agent.Run(ctx, agent.Config{Server: b.Address, Token: b.token, StateDir: b.dir, Root: alone{os.DirFS("/")},
+		done <- agent.Run(ctx, agent.Config{Server: link.Server{Address: b.Address, Token: b.token}, StateDir: b.dir, Root: alone{os.DirFS("/")},
 			Log: slog.New(slog.DiscardHandler)})
 	}()
 	stop = sync.OnceFunc(func() {

@@ -53,7 +53,8 @@ func (f *Fake) dial() {
 	f.links++
 	f.hello.Stream = fmt.Sprintf("stream-%d", f.links)
 	hello := f.hello
-	client := link.NewClient(f.Address, f.token, func() link.Hello { return hello }, func(o link.Order) { f.Orders <- o },
+	to := link.Server{Address: f.Address, Token: f.token}
+	client := link.NewClient(to, func() link.Hello { return hello }, func(o link.Order) { f.Orders <- o },
 		slog.New(slog.DiscardHandler))
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})

@@ -212,7 +212,8 @@ func (b *Bench) addRig(cfg *standin.Config, speed float64, reached bool) *Rig {
 		request.Firmware = &api.FirmwareAccess{Address: address, User: &user, Password: &password}
 	}
 	b.Call("POST", "/api/rigs", request, 201, &created)
-	opt := standin.Options{Speed: speed, Server: b.Address, Token: created.Token, User: user, Password: password, StateDir: b.t.TempDir()}
+	opt := standin.Options{Speed: speed, Server: link.Server{Address: b.Address, Token: created.Token}, User: user,
+		Password: password, StateDir: b.t.TempDir()}
 	if told := b.Ordered; told != nil {
 		opt.Ordered = func(o link.Order) { told(cfg.Name, o) }
 	}
