@@ -15,7 +15,7 @@ import (
 func TestGivenUpAtOnce(t *testing.T) {
 	b := start(t, true)
 	a := b.agent("boot-1", "stream-1")
-	ctx := workshop.As(t.Context(), workshop.Actor{Kind: workshop.Person})
+	ctx := workshop.As(t.Context(), workshop.Owner)
 	hangs, asked := make(chan bool), make(chan bool, 100)
 	t.Cleanup(func() { close(hangs) })
 	hang := func(_ http.ResponseWriter, q *http.Request) {

@@ -39,6 +39,9 @@ func (s *Server) StreamEvents(c *echo.Context) error {
 		case <-s.closed.Done():
 			return nil
 		case <-alive.C:
+			if !s.still(c.Request().Context(), c.Request()) {
+				return nil // whoever reads it is logged in no longer
+			}
 			_, _ = fmt.Fprint(c.Response(), ": alive\n\n")
 			continue
 		case m = <-listener.C:

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"net/http"
 	"strings"
 
@@ -19,14 +20,14 @@ import (
 	"zerokeel/workshop"
 )
 
-// problem answers every error as problem+json (RFC 9457), with each field that is wrong. What went wrong inside is
-// logged, not sent.
-func (s *Server) problem(c *echo.Context, err error) {
+// problemOf says what is wrong as problem+json does (RFC 9457), with each field that is wrong.
+func problemOf(err error) api.Problem {
 	p := api.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Title: "Something went wrong inside",
 		Faults: []invalid.Entry{}}
 	var faults invalid.List
 	var conflict *workshop.Conflict
 	var httpError *echo.HTTPError
+	var often *tooOften
 	switch {
 	case errors.As(err, &faults):
 		p.Status, p.Title, p.Faults = http.StatusUnprocessableEntity, "The input has faults; nothing was changed", faults
@@ -36,15 +37,34 @@ func (s *Server) problem(c *echo.Context, err error) {
 		p.Status, p.Title = http.StatusNotFound, "There is no such thing"
 	case errors.Is(err, workshop.ErrFixed):
 		p.Status, p.Title = http.StatusConflict, "This trim was fitted and no longer changes; make a new one from it"
-	case errors.Is(err, workshop.ErrNobody), errors.Is(err, workshop.ErrNotAllowed):
-		p.Status, p.Title = http.StatusForbidden, "This is not yours to do"
+	case errors.Is(err, workshop.ErrNobody):
+		p.Status, p.Title = http.StatusUnauthorized, "Log in first"
+	case errors.Is(err, workshop.ErrNotAllowed):
+		p.Status, p.Title = http.StatusForbidden, "This is not yours to do; an owner of the bench says who may"
+	case errors.Is(err, workshop.ErrBadLogin):
+		p.Status, p.Title = http.StatusUnauthorized, "No account has this name and this password"
+	case errors.Is(err, workshop.ErrBadCode):
+		p.Status, p.Title = http.StatusUnauthorized, "This is not the code; the server wrote it where it was started, and makes another at each start"
+	case errors.As(err, &often):
+		p.Status, p.Title = http.StatusTooManyRequests, often.Error()
 	case errors.Is(err, workshop.ErrAway):
 		p.Status, p.Title = http.StatusServiceUnavailable, "The database does not answer; look again when it does whether this was done"
-		c.Response().Header().Set("Retry-After", "5")
 	case errors.As(err, &httpError):
 		p.Status, p.Title = httpError.Code, httpError.Message
 	case echo.StatusCode(err) != 0:
 		p.Status, p.Title = echo.StatusCode(err), http.StatusText(echo.StatusCode(err))
+	}
+	return p
+}
+
+// problem answers every error. What went wrong inside is logged, not sent.
+func (s *Server) problem(c *echo.Context, err error) {
+	p := problemOf(err)
+	var often *tooOften
+	if errors.As(err, &often) {
+		c.Response().Header().Set("Retry-After", fmt.Sprintf("%.0f", math.Ceil(often.wait.Seconds())))
+	} else if p.Status == http.StatusServiceUnavailable {
+		c.Response().Header().Set("Retry-After", "5")
 	}
 	if p.Status == http.StatusInternalServerError {
 		s.log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
@@ -78,6 +98,10 @@ func (s *Server) validator() (echo.MiddlewareFunc, error) {
 				}
 				return next(c)
 			}
+			c.Set(operationKey, route.Operation)
+			if needsLogin(route.Operation) && workshop.ActorOf(c.Request().Context()).Kind == "" {
+				return workshop.ErrNobody // before its body is looked at
+			}
 			input := &openapi3filter.RequestValidationInput{Request: c.Request(), PathParams: params, Route: route, Options: options}
 			if isCSV(c.Request()) {
 				if b := route.Operation.RequestBody; b == nil || b.Value.Content.Get("text/csv") == nil {
@@ -94,6 +118,9 @@ func (s *Server) validator() (echo.MiddlewareFunc, error) {
 		}
 	}, nil
 }
+
+// needsLogin reports whether an operation is for who is known alone: all are, but those that the description names.
+func needsLogin(op *openapi3.Operation) bool { return op.Security == nil || len(*op.Security) > 0 }
 
 // collect turns the validator's errors into faults.
 func collect(err error, at string, into *invalid.List) {

@@ -5,6 +5,7 @@ package server
 
 import (
 	"context"
+	"crypto/tls"
 	"fmt"
 	"io/fs"
 	"log/slog"
@@ -24,10 +25,14 @@ import (
 
 // Server serves one bench.
 type Server struct {
-	shop   *workshop.Workshop
-	log    *slog.Logger
-	front  fs.FS
-	doc    *openapi3.T
+	shop        *workshop.Workshop
+	log         *slog.Logger
+	front       fs.FS
+	doc         *openapi3.T
+	entry       *entry // nil where whoever asks is the owner
+	tls         *tls.Config
+	fingerprint string
+
 	closed context.Context // ends the event streams before the server shuts down
 	close  context.CancelFunc
 }
@@ -39,6 +44,15 @@ type Config struct {
 	Log   *slog.Logger
 	Front fs.FS
 	Hosts []string
+	// Guarded makes whoever asks log in, over TLS; nil is for loopback alone, where whoever asks is the bench's owner.
+	Guarded *Guarded
+}
+
+// Guarded says how a server is reached beyond loopback. Fingerprint is by what agents know it; empty where its certificate is of an
+// authority that machines trust.
+type Guarded struct {
+	TLS         *tls.Config
+	Fingerprint string
 }
 
 // maxBody is the largest request body, maxTable the largest table in CSV, which is read line by line.
@@ -61,15 +75,6 @@ func bodyLimit() echo.MiddlewareFunc {
 	}
 }
 
-// actor says who acts: as long as nobody logs in, whoever asks is the bench's owner.
-func actor(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		r := c.Request()
-		c.SetRequest(r.WithContext(workshop.As(r.Context(), workshop.Owner)))
-		return next(c)
-	}
-}
-
 // New returns a server and its handler.
 func New(cfg Config) (*Server, http.Handler, error) {
 	doc, err := openapi3.NewLoader().LoadFromData(api.Description)
@@ -77,13 +82,16 @@ func New(cfg Config) (*Server, http.Handler, error) {
 		return nil, nil, fmt.Errorf("read the API's description: %w", err)
 	}
 	s := &Server{shop: cfg.Shop, log: cfg.Log, front: cfg.Front, doc: doc}
+	if g := cfg.Guarded; g != nil {
+		s.entry, s.tls, s.fingerprint = newEntry(cfg.Shop), g.TLS, g.Fingerprint
+	}
 	s.closed, s.close = context.WithCancel(context.Background())
 	validate, err := s.validator()
 	if err != nil {
 		return nil, nil, err
 	}
 	e := echo.NewWithConfig(echo.Config{Logger: cfg.Log, HTTPErrorHandler: s.problem})
-	e.Use(middleware.Recover(), shield, patient, guard(cfg.Hosts), actor, bodyLimit(), validate)
+	e.Use(middleware.Recover(), shield, patient, guard(cfg.Hosts), s.who, bodyLimit(), validate, s.traced)
 	api.RegisterHandlers(e, s)
 	e.GET("/api", s.page)
 	e.GET("/api/openapi.json", s.description)
@@ -97,11 +105,17 @@ func New(cfg Config) (*Server, http.Handler, error) {
 
 // Serve answers on a listener until the context ends.
 func (s *Server) Serve(ctx context.Context, l net.Listener, h http.Handler) error {
-	srv := &http.Server{Handler: h, ReadHeaderTimeout: headerWithin, IdleTimeout: idleWithin, MaxHeaderBytes: 64 << 10,
+	srv := &http.Server{Handler: h, ReadHeaderTimeout: headerWithin, IdleTimeout: idleWithin, MaxHeaderBytes: 64 << 10, TLSConfig: s.tls,
 		ErrorLog: slog.NewLogLogger(s.log.Handler(), slog.LevelDebug)}
 	s.shop.Out().Own(l.Addr())
 	done := make(chan error, 1)
-	go func() { done <- srv.Serve(l) }()
+	go func() {
+		if s.tls == nil {
+			done <- srv.Serve(l)
+		} else {
+			done <- srv.ServeTLS(l, "", "")
+		}
+	}()
 	select {
 	case err := <-done:
 		return fmt.Errorf("serve: %w", err)

@@ -8,9 +8,11 @@ import (
 
 // Actor is who acts.
 type Actor struct {
-	Kind ActorKind
-	Name string // of a person
-	Rig  int64  // of an agent's rig
+	Kind    ActorKind
+	Name    string // of a person
+	Role    Role   // of a person
+	Account int64  // of a person who has logged in
+	Rig     int64  // of an agent's rig
 }
 
 // ActorKind is what kind of actor it is.
@@ -24,7 +26,7 @@ const (
 )
 
 // Owner is the bench's owner: whoever sits at a page, as long as nobody logs in.
-var Owner = Actor{Kind: Person, Name: "owner"}
+var Owner = Actor{Kind: Person, Name: "owner", Role: RoleOwner}
 
 type actorKey struct{}
 
@@ -43,6 +45,7 @@ type act string
 const (
 	look   act = "look"   // read whatever there is
 	change act = "change" // anything that people and drivers do
+	manage act = "manage" // accounts, tokens, and removal of what holds records
 	report act = "report" // tell what a rig does, or link it
 )
 
@@ -59,13 +62,16 @@ func may(ctx context.Context, do act, rig int64) error {
 	switch a.Kind {
 	case "":
 		return ErrNobody
-	case Person, Runner, Pilot:
+	case Person:
+		allowed = do == look && a.Role != "" || do == change && (a.Role == RoleBuilder || a.Role == RoleOwner) ||
+			do == manage && a.Role == RoleOwner
+	case Runner, Pilot:
 		allowed = do == look || do == change
 	case Agent:
 		allowed = do == report && rig != 0 && rig == a.Rig
 	}
 	if !allowed {
-		return fmt.Errorf("%s, by %s: %w", do, a.Kind, ErrNotAllowed)
+		return fmt.Errorf("%s, by %s %s: %w", do, a.Kind, a.Role, ErrNotAllowed)
 	}
 	return nil
 }

@@ -48,7 +48,7 @@ func (w *Workshop) SavePart(ctx context.Context, kind, id string, text []byte) (
 
 // DropPart removes a sheet that no rig uses.
 func (w *Workshop) DropPart(ctx context.Context, kind, id string) error {
-	if err := may(ctx, change, 0); err != nil {
+	if err := may(ctx, manage, 0); err != nil {
 		return err
 	}
 	err := w.store.DeletePart(ctx, kind, id)

@@ -150,11 +150,11 @@ func TestSameFindingsThroughEveryDoor(t *testing.T) {
 	if hot.Findings[0].Level != preflight.Stop {
 		t.Fatalf("without a temperature limit nothing stops: %s", rules(hot.Findings))
 	}
-	for _, kind := range []workshop.ActorKind{workshop.Person, workshop.Runner, workshop.Pilot} {
-		_, err = w.Fit(workshop.As(ctx, workshop.Actor{Kind: kind}), rig.ID, hot.Trim.ID, "")
+	for _, who := range []workshop.Actor{workshop.Owner, {Kind: workshop.Runner}, {Kind: workshop.Pilot}} {
+		_, err = w.Fit(workshop.As(ctx, who), rig.ID, hot.Trim.ID, "")
 		var stopped *workshop.Conflict
 		if !errors.As(err, &stopped) || !strings.HasPrefix(stopped.Error(), "preflight stops this trim: "+hot.Findings[0].Reason) {
-			t.Errorf("%s fits it: %v", kind, err)
+			t.Errorf("%s fits it: %v", who.Kind, err)
 		}
 	}
 }

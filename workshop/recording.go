@@ -34,7 +34,7 @@ func (w *Workshop) Recordings(ctx context.Context, trial int64) ([]store.Log, er
 
 // DropRecording takes a log off a trial, with its figures.
 func (w *Workshop) DropRecording(ctx context.Context, trial, id int64) error {
-	if err := may(ctx, change, 0); err != nil {
+	if err := may(ctx, manage, 0); err != nil {
 		return err
 	}
 	return w.store.DropLog(ctx, trial, id)

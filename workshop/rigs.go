@@ -140,7 +140,7 @@ func (w *Workshop) ChangeRig(ctx context.Context, id int64, in RigChange) (*Rig,
 
 // RenewToken makes a new token for a rig's agent; the one before is worth nothing from then on.
 func (w *Workshop) RenewToken(ctx context.Context, id int64) (string, error) {
-	if err := may(ctx, change, id); err != nil {
+	if err := may(ctx, manage, id); err != nil {
 		return "", err
 	}
 	token := rand.Text()

@@ -20,6 +20,8 @@ type (
 	Watch     = store.Watch
 	Recording = store.Log
 	Session   = store.Session
+	Account   = store.Account
+	Trace     = store.Trace
 
 	SessionPart = store.SessionPart
 	Contrast    = trim.Contrast

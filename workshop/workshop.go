@@ -40,6 +40,7 @@ type Workshop struct {
 	hears  hearing
 	out    outbound.Guard
 	seal   *keys.Seal
+	code   string // that the first owner shows
 }
 
 // New returns a workshop on a database, whose secrets are sealed.
@@ -72,6 +73,7 @@ func (w *Workshop) Run(ctx context.Context) error {
 	group.Go(func() error { return w.keepLeases(within) })
 	group.Go(func() error { return w.readNews(within) })
 	group.Go(func() error { return w.tellVitals(within) })
+	group.Go(func() error { return w.tidy(within) })
 	err := group.Wait()
 	w.hub.Close()
 	grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Second)

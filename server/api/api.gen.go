@@ -85,6 +85,30 @@ func (e CorrectionSource) Valid() bool {
 	}
 }
 
+// Defines values for DeedOutcome.
+const (
+	DeedOutcomeDone    DeedOutcome = "done"
+	DeedOutcomeFailed  DeedOutcome = "failed"
+	DeedOutcomeRefused DeedOutcome = "refused"
+	DeedOutcomeUnknown DeedOutcome = "unknown"
+)
+
+// Valid indicates whether the value is a known member of the DeedOutcome enum.
+func (e DeedOutcome) Valid() bool {
+	switch e {
+	case DeedOutcomeDone:
+		return true
+	case DeedOutcomeFailed:
+		return true
+	case DeedOutcomeRefused:
+		return true
+	case DeedOutcomeUnknown:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FittingStepState.
 const (
 	FittingStepStateDone    FittingStepState = "done"
@@ -223,6 +247,30 @@ func (e LogLayoutClock) Valid() bool {
 	case Unix:
 		return true
 	case UnixMs:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for MeRole.
+const (
+	MeRoleBuilder MeRole = "builder"
+	MeRoleEmpty   MeRole = ""
+	MeRoleGuest   MeRole = "guest"
+	MeRoleOwner   MeRole = "owner"
+)
+
+// Valid indicates whether the value is a known member of the MeRole enum.
+func (e MeRole) Valid() bool {
+	switch e {
+	case MeRoleBuilder:
+		return true
+	case MeRoleEmpty:
+		return true
+	case MeRoleGuest:
+		return true
+	case MeRoleOwner:
 		return true
 	default:
 		return false
@@ -466,6 +514,23 @@ func (e ReadLogParamsKinds) Valid() bool {
 	}
 }
 
+// Account defines model for Account.
+type Account struct {
+	// Closed nobody logs in with it
+	Closed    bool      `json:"closed"`
+	CreatedAt time.Time `json:"createdAt"`
+	Id        int64     `json:"id"`
+	Name      string    `json:"name"`
+	Role      string    `json:"role"`
+}
+
+// AddAccountRequest defines model for AddAccountRequest.
+type AddAccountRequest struct {
+	Name     string `json:"name"`
+	Password string `json:"password"`
+	Role     string `json:"role"`
+}
+
 // AddScoresRequest defines model for AddScoresRequest.
 type AddScoresRequest struct {
 	// At now when left out
@@ -511,6 +576,13 @@ type CardLine = trim.Line
 
 // Change defines model for Change.
 type Change = trim.Change
+
+// ChangeAccountRequest defines model for ChangeAccountRequest.
+type ChangeAccountRequest struct {
+	Closed   *bool   `json:"closed,omitempty"`
+	Password *string `json:"password,omitempty"`
+	Role     *string `json:"role,omitempty"`
+}
 
 // Channel defines model for Channel.
 type Channel struct {
@@ -723,6 +795,27 @@ type CurveOffset struct {
 	Steps  float64 `json:"steps"`
 }
 
+// Deed defines model for Deed.
+type Deed struct {
+	At time.Time `json:"at"`
+
+	// Did in words
+	Did    string `json:"did"`
+	FromIP string `json:"fromIP"`
+	Id     int64  `json:"id"`
+
+	// Name of who did it; of a login the name that was given
+	Name    string      `json:"name"`
+	Outcome DeedOutcome `json:"outcome"`
+	Path    string      `json:"path"`
+
+	// Role that he had then; empty for nobody
+	Role string `json:"role"`
+}
+
+// DeedOutcome defines model for Deed.Outcome.
+type DeedOutcome string
+
 // Difference defines model for Difference.
 type Difference = trim.Difference
 
@@ -810,6 +903,13 @@ type FirmwareAccess struct {
 	Address  string  `json:"address"`
 	Password *string `json:"password,omitempty"`
 	User     *string `json:"user,omitempty"`
+}
+
+// FirstOwnerRequest defines model for FirstOwnerRequest.
+type FirstOwnerRequest struct {
+	Code     string `json:"code"`
+	Name     string `json:"name"`
+	Password string `json:"password"`
 }
 
 // FitRequest defines model for FitRequest.
@@ -1081,6 +1181,12 @@ type LogTarget struct {
 	Label   string `json:"label"`
 }
 
+// LoginRequest defines model for LoginRequest.
+type LoginRequest struct {
+	Name     string `json:"name"`
+	Password string `json:"password"`
+}
+
 // MachineState defines model for MachineState.
 type MachineState = machine.State
 
@@ -1091,6 +1197,25 @@ type MadeTrim struct {
 	Trim     Trim         `json:"trim"`
 	Unfit    []trim.Unfit `json:"unfit"`
 }
+
+// Me defines model for Me.
+type Me struct {
+	// Fingerprint by what agents know the server
+	Fingerprint *string `json:"fingerprint,omitempty"`
+
+	// Guarded whether one logs in here
+	Guarded bool `json:"guarded"`
+
+	// Name empty while nobody is logged in
+	Name string `json:"name"`
+	Role MeRole `json:"role"`
+
+	// Unowned nobody can log in as owner yet
+	Unowned bool `json:"unowned"`
+}
+
+// MeRole defines model for Me.Role.
+type MeRole string
 
 // MeasuredLoad defines model for MeasuredLoad.
 type MeasuredLoad struct {
@@ -1134,6 +1259,12 @@ type PartNames struct {
 	Cooler    string `json:"cooler"`
 	Memory    string `json:"memory"`
 	Processor string `json:"processor"`
+}
+
+// PasswordRequest defines model for PasswordRequest.
+type PasswordRequest struct {
+	Before   string `json:"before"`
+	Password string `json:"password"`
 }
 
 // Problem defines model for Problem.
@@ -1665,6 +1796,11 @@ type TrialID = int64
 // TrimID defines model for TrimID.
 type TrimID = int64
 
+// ReadAuditParams defines parameters for ReadAudit.
+type ReadAuditParams struct {
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
 // TickCardJSONBody defines parameters for TickCard.
 type TickCardJSONBody struct {
 	Keys []string `json:"keys"`
@@ -1782,6 +1918,15 @@ type GetCardParams struct {
 	Full *bool `form:"full,omitempty" json:"full,omitempty"`
 }
 
+// AddAccountJSONRequestBody defines body for AddAccount for application/json ContentType.
+type AddAccountJSONRequestBody = AddAccountRequest
+
+// ChangeAccountJSONRequestBody defines body for ChangeAccount for application/json ContentType.
+type ChangeAccountJSONRequestBody = ChangeAccountRequest
+
+// MakeFirstOwnerJSONRequestBody defines body for MakeFirstOwner for application/json ContentType.
+type MakeFirstOwnerJSONRequestBody = FirstOwnerRequest
+
 // TickCardJSONRequestBody defines body for TickCard for application/json ContentType.
 type TickCardJSONRequestBody TickCardJSONBody
 
@@ -1790,6 +1935,12 @@ type PutLadderJSONRequestBody = LadderTemplate
 
 // MapLogSourceJSONRequestBody defines body for MapLogSource for application/json ContentType.
 type MapLogSourceJSONRequestBody = LogMapping
+
+// LoginJSONRequestBody defines body for Login for application/json ContentType.
+type LoginJSONRequestBody = LoginRequest
+
+// ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
+type ChangePasswordJSONRequestBody = PasswordRequest
 
 // PutPartJSONRequestBody defines body for PutPart for application/json ContentType.
 type PutPartJSONRequestBody PutPartJSONBody
@@ -1853,12 +2004,27 @@ type CopyTrimJSONRequestBody = CopyTrimRequest
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ListAccounts Who may use the bench
+	// (GET /api/accounts)
+	ListAccounts(ctx *echo.Context) error
+	// AddAccount Give somebody an account
+	// (POST /api/accounts)
+	AddAccount(ctx *echo.Context) error
+	// ChangeAccount Change what somebody may do, give a new password, close an account or open it again; its logins end
+	// (PATCH /api/accounts/{account})
+	ChangeAccount(ctx *echo.Context, account int64) error
+	// ReadAudit Who did what, or tried to, the newest 200, newest first; earlier ones by before
+	// (GET /api/audit)
+	ReadAudit(ctx *echo.Context, params ReadAuditParams) error
 	// ListKnownChannels The channels that the application gives a meaning to, and how each is summed up
 	// (GET /api/channels)
 	ListKnownChannels(ctx *echo.Context) error
 	// StreamEvents What changes, as it changes (server-sent events; the data of each is JSON with topic, rig and id)
 	// (GET /api/events)
 	StreamEvents(ctx *echo.Context) error
+	// MakeFirstOwner Make the account of the bench's first owner, by the code that the server wrote when it started, and log in
+	// (POST /api/first)
+	MakeFirstOwner(ctx *echo.Context) error
 	// GetFitting One fitting
 	// (GET /api/fittings/{fitting})
 	GetFitting(ctx *echo.Context, fitting int64) error
@@ -1886,6 +2052,18 @@ type ServerInterface interface {
 	// MapLogSource Keep how the columns of a source are mapped
 	// (PUT /api/log-sources/{source})
 	MapLogSource(ctx *echo.Context, source string) error
+	// Login Log in, by a cookie that the answer sets
+	// (POST /api/login)
+	Login(ctx *echo.Context) error
+	// Logout Log out
+	// (POST /api/logout)
+	Logout(ctx *echo.Context) error
+	// GetMe Who is logged in here, and what the server is known by; on loopback whoever asks is the owner
+	// (GET /api/me)
+	GetMe(ctx *echo.Context) error
+	// ChangePassword Change one's own password; every login of the account ends, this one too
+	// (POST /api/me/password)
+	ChangePassword(ctx *echo.Context) error
 	// ListParts All part sheets
 	// (GET /api/parts)
 	ListParts(ctx *echo.Context) error
@@ -2073,6 +2251,58 @@ type ServerInterfaceWrapper struct {
 	Handler ServerInterface
 }
 
+// ListAccounts converts echo context to params.
+func (w *ServerInterfaceWrapper) ListAccounts(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListAccounts(ctx)
+	return err
+}
+
+// AddAccount converts echo context to params.
+func (w *ServerInterfaceWrapper) AddAccount(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddAccount(ctx)
+	return err
+}
+
+// ChangeAccount converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeAccount(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "account" -------------
+	var account int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "account", ctx.Param("account"), &account, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter account: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeAccount(ctx, account)
+	return err
+}
+
+// ReadAudit converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadAudit(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReadAuditParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadAudit(ctx, params)
+	return err
+}
+
 // ListKnownChannels converts echo context to params.
 func (w *ServerInterfaceWrapper) ListKnownChannels(ctx *echo.Context) error {
 	var err error
@@ -2088,6 +2318,15 @@ func (w *ServerInterfaceWrapper) StreamEvents(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.StreamEvents(ctx)
+	return err
+}
+
+// MakeFirstOwner converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeFirstOwner(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeFirstOwner(ctx)
 	return err
 }
 
@@ -2227,6 +2466,42 @@ func (w *ServerInterfaceWrapper) MapLogSource(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.MapLogSource(ctx, source)
+	return err
+}
+
+// Login converts echo context to params.
+func (w *ServerInterfaceWrapper) Login(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Login(ctx)
+	return err
+}
+
+// Logout converts echo context to params.
+func (w *ServerInterfaceWrapper) Logout(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Logout(ctx)
+	return err
+}
+
+// GetMe converts echo context to params.
+func (w *ServerInterfaceWrapper) GetMe(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetMe(ctx)
+	return err
+}
+
+// ChangePassword converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangePassword(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangePassword(ctx)
 	return err
 }
 
@@ -3448,6 +3723,15 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 		Handler: si,
 	}
 
+	router.GET(options.BaseURL+"/api/me", wrapper.GetMe, options.OperationMiddlewares["getMe"]...)
+	router.POST(options.BaseURL+"/api/me/password", wrapper.ChangePassword, options.OperationMiddlewares["changePassword"]...)
+	router.POST(options.BaseURL+"/api/login", wrapper.Login, options.OperationMiddlewares["login"]...)
+	router.POST(options.BaseURL+"/api/logout", wrapper.Logout, options.OperationMiddlewares["logout"]...)
+	router.POST(options.BaseURL+"/api/first", wrapper.MakeFirstOwner, options.OperationMiddlewares["makeFirstOwner"]...)
+	router.GET(options.BaseURL+"/api/accounts", wrapper.ListAccounts, options.OperationMiddlewares["listAccounts"]...)
+	router.POST(options.BaseURL+"/api/accounts", wrapper.AddAccount, options.OperationMiddlewares["addAccount"]...)
+	router.PATCH(options.BaseURL+"/api/accounts/:account", wrapper.ChangeAccount, options.OperationMiddlewares["changeAccount"]...)
+	router.GET(options.BaseURL+"/api/audit", wrapper.ReadAudit, options.OperationMiddlewares["readAudit"]...)
 	router.GET(options.BaseURL+"/api/rigs", wrapper.ListRigs, options.OperationMiddlewares["listRigs"]...)
 	router.POST(options.BaseURL+"/api/rigs", wrapper.CreateRig, options.OperationMiddlewares["createRig"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig", wrapper.GetRig, options.OperationMiddlewares["getRig"]...)

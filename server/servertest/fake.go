@@ -53,8 +53,7 @@ func (f *Fake) dial() {
 	f.links++
 	f.hello.Stream = fmt.Sprintf("stream-%d", f.links)
 	hello := f.hello
-	to := link.Server{Address: f.Address, Token: f.token}
-	client := link.NewClient(to, func() link.Hello { return hello }, func(o link.Order) { f.Orders <- o },
+	client := link.NewClient(f.serverOf(f.token), func() link.Hello { return hello }, func(o link.Order) { f.Orders <- o },
 		slog.New(slog.DiscardHandler))
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})

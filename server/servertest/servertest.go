@@ -11,6 +11,7 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"strings"
 	"sync"
 	"testing"
 	"testing/fstest"
@@ -34,6 +35,9 @@ type Bench struct {
 	Shop    *workshop.Workshop
 	Address string
 	Ordered func(rig string, o link.Order) // is told of the orders that come to rigs added from then on; may be nil
+	Guard   *server.Guarded                // nil where whoever asks is the owner
+	Code    string                         // that the first owner of a guarded bench shows
+	http    *http.Client                   // who asks
 	seal    *keys.Seal
 	stop    context.CancelFunc
 	done    chan struct{}
@@ -79,20 +83,26 @@ func (b *Bench) Resume() {
 	log := slog.New(slog.DiscardHandler)
 	b.Shop = workshop.New(b.Store, log, b.seal)
 	run := runner.New(b.Shop, b.Store, log)
-	srv, handler, err := server.New(server.Config{Shop: b.Shop, Log: log,
+	srv, handler, err := server.New(server.Config{Shop: b.Shop, Log: log, Guarded: b.Guard,
 		Front: fstest.MapFS{"index.html": {Data: []byte("<title>Zero Keel</title>")}}})
 	if err != nil {
 		b.t.Fatal(err)
 	}
 	address := "127.0.0.1:0"
 	if b.Address != "" {
-		address = b.Address[len("http://"):]
+		_, address, _ = strings.Cut(b.Address, "://")
 	}
 	l, err := net.Listen("tcp", address)
 	if err != nil {
 		b.t.Fatal(err)
 	}
 	b.Address = "http://" + l.Addr().String()
+	if b.Guard != nil {
+		b.Address = "https://" + l.Addr().String()
+		if b.Code, err = b.Shop.NewCode(context.Background()); err != nil {
+			b.t.Fatal(err)
+		}
+	}
 	ctx, cancel := context.WithCancel(context.Background())
 	b.stop, b.done = cancel, make(chan struct{})
 	var all sync.WaitGroup
@@ -157,7 +167,7 @@ func (b *Bench) Raw(method, path string, in any) (int, []byte) {
 	if text != nil {
 		request.Header.Set("Content-Type", "application/json")
 	}
-	response, err := http.DefaultClient.Do(request)
+	response, err := b.client().Do(request)
 	if err != nil {
 		b.t.Fatal(err)
 	}
@@ -212,8 +222,7 @@ func (b *Bench) addRig(cfg *standin.Config, speed float64, reached bool) *Rig {
 		request.Firmware = &api.FirmwareAccess{Address: address, User: &user, Password: &password}
 	}
 	b.Call("POST", "/api/rigs", request, 201, &created)
-	opt := standin.Options{Speed: speed, Server: link.Server{Address: b.Address, Token: created.Token}, User: user,
-		Password: password, StateDir: b.t.TempDir()}
+	opt := standin.Options{Speed: speed, Server: b.serverOf(created.Token), User: user, Password: password, StateDir: b.t.TempDir()}
 	if told := b.Ordered; told != nil {
 		opt.Ordered = func(o link.Order) { told(cfg.Name, o) }
 	}
