@@ -80,6 +80,13 @@ func (r *Rig) keep() {
 	}
 }
 
+// Clock returns the machine's clock, in seconds since 1970 UTC.
+func (r *Rig) Clock() float64 {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.state.Clock
+}
+
 // SetClock sets the machine's clock, in seconds since 1970 UTC.
 func (r *Rig) SetClock(seconds float64) {
 	r.mu.Lock()
