@@ -133,7 +133,8 @@ func start(t *testing.T, withBoard bool) *bench {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if err := b.store.PutPart(t.Context(), store.Part{Kind: one.kind, ID: one.id, Name: one.id, Sheet: []byte(sheet.(string))}); err != nil {
+			if err := b.store.PutPart(t.Context(), store.Part{Kind: one.kind, ID: one.id, Name: one.id, Sheet: []byte(sheet.(string))},
+				func(*store.Part) error { return nil }); err != nil {
 				t.Fatal(err)
 			}
 			*one.to = sql.NullString{String: one.id, Valid: true}

@@ -146,5 +146,5 @@ func (s *Server) ChangeAccount(c *echo.Context, id int64) error {
 }
 
 func apiAccount(a *workshop.Account) api.Account {
-	return api.Account{Id: a.ID, Name: a.Name, Role: a.Role, Closed: a.Closed, CreatedAt: a.CreatedAt}
+	return api.Account{Version: workshop.VersionOfAccount(a), Id: a.ID, Name: a.Name, Role: a.Role, Closed: a.Closed, CreatedAt: a.CreatedAt}
 }

@@ -19,7 +19,12 @@ func (s *Server) ListCorrections(c *echo.Context, id int64) error {
 }
 
 func apiCorrection(x *workshop.Correction) api.Correction {
-	return api.Correction{Channel: x.Channel.Key, Label: x.Channel.Label, Unit: x.Channel.Unit, Scale: x.Scale, Shift: x.Shift,
+	version := ""
+	if x.Source == workshop.OfRig {
+		version = workshop.VersionOfCorrection(x)
+	}
+	return api.Correction{Version: version, Channel: x.Channel.Key, Label: x.Channel.Label, Unit: x.Channel.Unit,
+		Scale: x.Scale, Shift: x.Shift,
 		Reason: x.Reason,
 		Source: api.CorrectionSource(x.Source)}
 }

@@ -89,7 +89,7 @@ func (e *entry) actor(r *http.Request) (workshop.Actor, error) {
 			return workshop.Actor{}, err
 		}
 		if in, err = e.enter(r, name, password); err != nil {
-			return workshop.Actor{}, err
+			return workshop.Actor{}, errors.Join(err, e.refused(r, name, err))
 		}
 	} else if cookie, err := r.Cookie(loginName); err == nil {
 		ctx, err := e.logins.Load(r.Context(), cookie.Value)
@@ -123,6 +123,15 @@ func (e *entry) enter(r *http.Request, name, password string) (workshop.Entry, e
 		e.nameTries.forget(nameHere(r, name))
 	}
 	return in, err
+}
+
+// refused notes that a script could not log in.
+func (e *entry) refused(r *http.Request, name string, why error) error {
+	trace, err := e.shop.Begin(r.Context(), name, ip(r), "login", r.URL.Path)
+	if err != nil {
+		return err
+	}
+	return e.shop.End(r.Context(), trace, problemOf(why).Status)
 }
 
 func nameHere(r *http.Request, name string) string {

@@ -233,6 +233,12 @@ func TestAuditTellsWhoDidWhat(t *testing.T) {
 	owner.Call("POST", "/api/rigs/1/token", "", 200, nil)
 	nobody.Anybody().Call("POST", "/api/login", api.LoginRequest{Name: "Bo", Password: "a bad guess"}, 401, nil)
 	nobody.Call("DELETE", "/api/parts/board/x", nil, 401, nil)
+	request, err := http.NewRequest("GET", nobody.Address+"/metrics", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	request.SetBasicAuth("gus", "another guess")
+	nobody.Do(request)
 	var list []api.Deed
 	owner.Call("GET", "/api/audit", nil, 200, &list)
 	var got []string
@@ -244,7 +250,8 @@ func TestAuditTellsWhoDidWhat(t *testing.T) {
 	}
 	want := []string{"Ada () /api/first: done", "Ada (owner) /api/accounts: done", "Ada (owner) /api/accounts: done", "bo () /api/login: done",
 		"Gus () /api/login: done", "Bo (builder) /api/rigs: done", "Bo (builder) /api/rigs/1/token: refused",
-		"Gus (guest) /api/rigs/1: refused", "Ada (owner) /api/rigs/1/token: done", "Bo () /api/login: refused"}
+		"Gus (guest) /api/rigs/1: refused", "Ada (owner) /api/rigs/1/token: done", "Bo () /api/login: refused",
+		"gus () /metrics: refused"}
 	if !slices.Equal(got, want) {
 		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}

@@ -29,7 +29,8 @@ func (s *Server) ListLadders(c *echo.Context, params api.ListLaddersParams) erro
 }
 
 func apiLadder(l *workshop.Ladder) api.Ladder {
-	return api.Ladder{Id: l.ID, Template: l.Template, Delivered: l.Delivered, Changed: l.Changed, Probes: texts(l.Probes),
+	return api.Ladder{Version: workshop.VersionOfLadder(&l.Ladder),
+		Id: l.ID, Template: l.Template, Delivered: l.Delivered, Changed: l.Changed, Probes: texts(l.Probes),
 		Leaves: texts(l.Leaves), Seconds: l.Seconds}
 }
 

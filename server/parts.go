@@ -30,7 +30,7 @@ func (s *Server) ListParts(c *echo.Context) error {
 }
 
 func apiPart(p *workshop.PartSheet) (api.Part, error) {
-	out := api.Part{Kind: p.Kind, Id: p.ID, Name: p.Name}
+	out := api.Part{Version: workshop.VersionOfPart(p), Kind: p.Kind, Id: p.ID, Name: p.Name}
 	if err := json.Unmarshal(p.Sheet, &out.Sheet); err != nil {
 		return out, fmt.Errorf("read %s sheet %s: %w", p.Kind, p.ID, err)
 	}
@@ -60,6 +60,7 @@ func (s *Server) GetPart(c *echo.Context, kind, id string) error {
 	if err != nil {
 		return err
 	}
+	tagged(c, workshop.VersionOfPart(p))
 	attach(c, fmt.Sprintf("%s.%s.json", id, kind))
 	return c.JSONBlob(http.StatusOK, p.Sheet)
 }

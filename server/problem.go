@@ -28,7 +28,14 @@ func problemOf(err error) api.Problem {
 	var conflict *workshop.Conflict
 	var httpError *echo.HTTPError
 	var often *tooOften
+	var moved *workshop.Moved
 	switch {
+	case errors.As(err, &moved):
+		p.Status, p.Title = http.StatusPreconditionFailed, "Somebody else changed this meanwhile; nothing of yours was stored"
+		for _, f := range moved.Fields {
+			p.Faults = append(p.Faults, invalid.Entry{Field: f.Name, Problem: "it is now " + f.Now,
+				Remedy: "look whether your change still fits, and send it again"})
+		}
 	case errors.As(err, &faults):
 		p.Status, p.Title, p.Faults = http.StatusUnprocessableEntity, "The input has faults; nothing was changed", faults
 	case errors.As(err, &conflict):

@@ -27,7 +27,9 @@ func (s *Server) GetRig(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, apiRig(r))
+	out := apiRig(r)
+	tagged(c, out.Version)
+	return c.JSON(http.StatusOK, out)
 }
 
 // GetBaseline answers with what a rig is and did as delivered.
@@ -109,7 +111,7 @@ func (s *Server) link(c *echo.Context) error {
 }
 
 func apiRig(r *workshop.Rig) api.Rig {
-	out := api.Rig{
+	out := api.Rig{Version: workshop.VersionOfRig(&r.Rig),
 		Id: r.ID, Name: r.Name, Simulated: r.Simulated, Linked: r.Linked, State: r.State, AmbientC: r.AmbientC, Standing: string(r.Standing),
 		CanFit: r.CanFit(), ByHand: r.ByHand(), Cores: r.Cores(), FirmwareAddress: r.FirmwareAddress, FirmwareVersion: r.FirmwareVersion,
 		Refit: r.Refit, Note: r.Note,

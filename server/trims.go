@@ -59,7 +59,7 @@ func (s *Server) ListTrims(c *echo.Context, id int64) error {
 }
 
 func apiTrim(t *workshop.Trim) api.Trim {
-	out := api.Trim{
+	out := api.Trim{Version: workshop.VersionOfTrim(&t.Trim),
 		Id: t.ID, Rig: t.RigID, Number: t.Number, Name: t.Name, Reason: t.Reason, Settings: t.Settings.V, Changes: nonNil(t.Changes),
 		Standing: api.TrimStanding(t.Standing), InForce: t.InForce, Notes: t.Notes, Profile: api.TrimProfile(t.Profile), CreatedAt: t.CreatedAt,
 		Verdict: string(t.Verdict), Core: t.Core, Summary: t.Summary, Points: t.Points,
@@ -90,7 +90,9 @@ func (s *Server) answerTrim(c *echo.Context, id int64, status int) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(status, apiTrim(t))
+	out := apiTrim(t)
+	tagged(c, out.Version)
+	return c.JSON(status, out)
 }
 
 // CreateTrim makes a trim from another.

@@ -28,9 +28,13 @@ func (s *Store) Corrections(ctx context.Context, rig int64) ([]Correction, error
 
 // SetCorrection stores a correction, in place of one of the same channel, and puts the figures of the rig's legs right that
 // were summed up before: anew turns a figure as it stands into what it is from now on.
-func (s *Store) SetCorrection(ctx context.Context, c *Correction, anew func(float64) float64) error {
+// still is told the correction that there is, nil for none, and may refuse.
+func (s *Store) SetCorrection(ctx context.Context, c *Correction, anew func(float64) float64, still func(now *Correction) error) error {
 	c.SetAt = time.Now().UTC().Truncate(time.Microsecond)
 	err := s.within(ctx, func(tx *txn) error {
+		if err := stillSo(ctx, tx, c.RigID, c.Channel, still); err != nil {
+			return err
+		}
 		if _, err := tx.NamedExecContext(ctx,
 			`REPLACE INTO corrections (rig_id, channel, scale, shift, reason, set_at)
 				VALUES (:rig_id, :channel, :scale, :shift, :reason, :set_at)`, c); err != nil {
@@ -42,9 +46,27 @@ func (s *Store) SetCorrection(ctx context.Context, c *Correction, anew func(floa
 	return known(err, "store a correction of rig %d", c.RigID)
 }
 
-// DropCorrection removes a correction, and puts the figures back that it changed. It is ErrNotFound when there is none.
-func (s *Store) DropCorrection(ctx context.Context, rig int64, channel string, anew func(float64) float64) error {
+// stillSo tells how a correction stands, and keeps others from changing it meanwhile.
+func stillSo(ctx context.Context, tx *txn, rig int64, channel string, still func(*Correction) error) error {
+	var there []Correction
+	if err := tx.SelectContext(ctx, &there, `SELECT rig_id, channel, scale, shift, reason, set_at FROM corrections
+		WHERE rig_id = ? AND channel = ? FOR UPDATE`, rig, channel); err != nil {
+		return err
+	}
+	if len(there) == 0 {
+		return still(nil)
+	}
+	return still(&there[0])
+}
+
+// DropCorrection removes a correction, and puts the figures back that it changed. It is ErrNotFound when there is none. still may
+// refuse, as of SetCorrection.
+func (s *Store) DropCorrection(ctx context.Context, rig int64, channel string, anew func(float64) float64,
+	still func(now *Correction) error) error {
 	err := s.within(ctx, func(tx *txn) error {
+		if err := stillSo(ctx, tx, rig, channel, still); err != nil {
+			return err
+		}
 		result, err := tx.ExecContext(ctx, `DELETE FROM corrections WHERE rig_id = ? AND channel = ?`, rig, channel)
 		if err != nil {
 			return err

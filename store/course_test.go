@@ -110,6 +110,8 @@ func TestLossStaysAnnouncedUntilItsTrimIsBack(t *testing.T) {
 	}
 }
 
+func anyPart(*store.Part) error { return nil }
+
 // TestOneTrimForEachProfile: a profile moves to the trim that gets it, and notes change at any time.
 func TestOneTrimForEachProfile(t *testing.T) {
 	s, r, trims := rigWithTrims(t)
@@ -120,7 +122,7 @@ func TestOneTrimForEachProfile(t *testing.T) {
 	}{{0, store.ProfileQuiet}, {1, store.ProfileFast}, {2, store.ProfileQuiet}, {1, store.ProfileNone}} {
 		one := *trims[step.trim]
 		one.Profile, one.Notes = step.profile, "noted"
-		if err := s.NoteTrim(ctx, &one); err != nil {
+		if err := s.ChangeTrim(ctx, &one, func(now *store.Trim) error { one.Settings = now.Settings; return nil }); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -172,7 +174,7 @@ func TestCardInTheStore(t *testing.T) {
 func TestPartSheetsGoOnlyUnused(t *testing.T) {
 	s, ctx := storetest.Open(t), t.Context()
 	for _, kind := range []string{"processor", "board"} {
-		if err := s.PutPart(ctx, store.Part{Kind: kind, ID: "x1", Name: "X1", Sheet: []byte(`{"id":"x1"}`)}); err != nil {
+		if err := s.PutPart(ctx, store.Part{Kind: kind, ID: "x1", Name: "X1", Sheet: []byte(`{"id":"x1"}`)}, anyPart); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -201,7 +203,7 @@ func TestNoRigLosesItsSheet(t *testing.T) {
 	ctx := t.Context()
 	for i := range 100 {
 		id := fmt.Sprint("x", i)
-		if err := s.PutPart(ctx, store.Part{Kind: "cooler", ID: id, Name: id, Sheet: []byte(`{}`)}); err != nil {
+		if err := s.PutPart(ctx, store.Part{Kind: "cooler", ID: id, Name: id, Sheet: []byte(`{}`)}, anyPart); err != nil {
 			t.Fatal(err)
 		}
 		r := &store.Rig{Name: id, TokenHash: fmt.Appendf(nil, "%032d", i), Cooler: sql.NullString{String: id, Valid: true}}

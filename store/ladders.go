@@ -63,15 +63,41 @@ func (s *Store) Ladder(ctx context.Context, id string) (*Ladder, error) {
 	return nil, known(ErrNotFound, "load ladder %.40q", id)
 }
 
-// SaveLadder stores a template under an id, new or not.
-func (s *Store) SaveLadder(ctx context.Context, id string, t *ladder.Template) error {
-	_, err := s.exec(ctx, `INSERT INTO ladders (id, template, changed_at) VALUES (?, ?, ?)
-		ON DUPLICATE KEY UPDATE template = VALUES(template), changed_at = VALUES(changed_at)`, id, AsJSON(*t), time.Now().UTC())
-	return known(err, "save ladder %s", id)
+// SaveLadder stores a template under an id, new or not. still is told the one of that id, nil for none, and may refuse.
+func (s *Store) SaveLadder(ctx context.Context, id string, t *ladder.Template, still func(now *Ladder) error) error {
+	return known(s.onLadder(ctx, id, still, func(tx *txn) error {
+		_, err := tx.ExecContext(ctx, `INSERT INTO ladders (id, template, changed_at) VALUES (?, ?, ?)
+			ON DUPLICATE KEY UPDATE template = VALUES(template), changed_at = VALUES(changed_at)`, id, AsJSON(*t), time.Now().UTC())
+		return err
+	}), "save ladder %s", id)
 }
 
-// DropLadder removes a workshop's own template, or puts a delivered one back as it was.
-func (s *Store) DropLadder(ctx context.Context, id string) error {
-	_, err := s.exec(ctx, `DELETE FROM ladders WHERE id = ?`, id)
-	return known(err, "remove ladder %s", id)
+// DropLadder removes a workshop's own template, or puts a delivered one back as it was. still may refuse, as of SaveLadder.
+func (s *Store) DropLadder(ctx context.Context, id string, still func(now *Ladder) error) error {
+	return known(s.onLadder(ctx, id, still, func(tx *txn) error {
+		_, err := tx.ExecContext(ctx, `DELETE FROM ladders WHERE id = ?`, id)
+		return err
+	}), "remove ladder %s", id)
+}
+
+// onLadder does something with a template, if how it stands lets it, while nobody else does.
+func (s *Store) onLadder(ctx context.Context, id string, still func(*Ladder) error, do func(*txn) error) error {
+	return s.within(ctx, func(tx *txn) error {
+		var own []JSON[ladder.Template]
+		if err := tx.SelectContext(ctx, &own, `SELECT template FROM ladders WHERE id = ? FOR UPDATE`, id); err != nil {
+			return err
+		}
+		var now *Ladder
+		delivered, comes := ladder.Delivered()[id]
+		switch {
+		case len(own) > 0:
+			now = &Ladder{ID: id, Template: own[0].V, Delivered: comes, Changed: comes}
+		case comes:
+			now = &Ladder{ID: id, Template: delivered, Delivered: true}
+		}
+		if err := still(now); err != nil {
+			return err
+		}
+		return do(tx)
+	})
 }

@@ -18,9 +18,21 @@ type Part struct {
 	Sheet []byte `db:"sheet"`
 }
 
-// PutPart stores a sheet, in place of an earlier one of the same kind and id.
-func (s *Store) PutPart(ctx context.Context, p Part) error {
+// PutPart stores a sheet, in place of an earlier one of the same kind and id, which still is told, nil for none, and may refuse.
+func (s *Store) PutPart(ctx context.Context, p Part, still func(now *Part) error) error {
 	return known(s.within(ctx, func(tx *txn) error {
+		var there []Part
+		if err := tx.SelectContext(ctx, &there, `SELECT kind, id, name, sheet FROM parts WHERE kind = ? AND id = ? FOR UPDATE`, p.Kind,
+			p.ID); err != nil {
+			return err
+		}
+		var now *Part
+		if len(there) > 0 {
+			now = &there[0]
+		}
+		if err := still(now); err != nil {
+			return err
+		}
 		if _, err := tx.ExecContext(ctx, `INSERT INTO parts (kind, id, name, sheet, updated_at) VALUES (?, ?, ?, ?, ?)
 			ON DUPLICATE KEY UPDATE name = VALUES(name), sheet = VALUES(sheet), updated_at = VALUES(updated_at)`, p.Kind, p.ID, p.Name,
 			string(p.Sheet), time.Now().UTC()); err != nil {

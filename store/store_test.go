@@ -179,6 +179,8 @@ func TestOneThingAtATimeOnARig(t *testing.T) {
 	}
 }
 
+func anyTrim(*store.Trim) error { return nil }
+
 func TestTrimIsFixedOnceFitted(t *testing.T) {
 	ctx := t.Context()
 	s, r, trial, _ := ordered(t)
@@ -188,14 +190,15 @@ func TestTrimIsFixedOnceFitted(t *testing.T) {
 		t.Fatalf("number %d, %v; want 1", draft.Number, err)
 	}
 	draft.Name = "changed"
-	if err := s.UpdateTrim(ctx, draft); err != nil {
+	if err := s.ChangeTrim(ctx, draft, anyTrim); err != nil {
 		t.Errorf("a draft does not change: %v", err)
 	}
 	stock, err := s.Trim(ctx, trial.TrimID)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.UpdateTrim(ctx, stock); !errors.Is(err, store.ErrFixed) {
+	stock.Name = "changed"
+	if err := s.ChangeTrim(ctx, stock, anyTrim); !errors.Is(err, store.ErrFixed) {
 		t.Errorf("a fitted trim changes: %v, want ErrFixed", err)
 	}
 	trial.State, trial.Result = store.TrialEnded, store.AsJSON(verdict.Result{Verdict: verdict.Held, Core: -1, AtS: 10})

@@ -96,24 +96,29 @@ func (s *Store) Trim(ctx context.Context, id int64) (*Trim, error) {
 	return &t, known(err, "load trim %d", id)
 }
 
-// UpdateTrim stores a changed draft. It is ErrFixed once the trim was fitted, or is about to be.
-func (s *Store) UpdateTrim(ctx context.Context, t *Trim) error {
+// ChangeTrim stores what a person may change of a trim: of a draft its name, reason and settings, with their forecast, or ErrFixed
+// once it was fitted or is about to be; of any trim its notes, and what it is kept for. Another trim of the rig that was kept for
+// the same is so no longer. still is told how the trim stands then, and may refuse.
+func (s *Store) ChangeTrim(ctx context.Context, t *Trim, still func(now *Trim) error) error {
 	return known(s.within(ctx, func(tx *txn) error {
-		tx.tell(TopicTrim, t.RigID, t.ID)
-		result, err := tx.NamedExecContext(ctx, `UPDATE trims SET name = :name, reason = :reason, settings = :settings, forecast = :forecast
-			WHERE id = :id AND standing = 'draft' AND NOT EXISTS (SELECT 1 FROM fittings WHERE trim_id = :id)`, t)
-		if err != nil {
+		var now Trim
+		if err := tx.GetContext(ctx, &now, `SELECT `+trimColumns+` FROM trims WHERE id = ? FOR UPDATE`, t.ID); err != nil {
 			return err
 		}
-		return changed(result, ErrFixed)
-	}), "update trim %d", t.ID)
-}
-
-// NoteTrim stores what may change of a trim at any time: its notes, and what it is kept for. Another trim of the rig that
-// was kept for the same is so no longer.
-func (s *Store) NoteTrim(ctx context.Context, t *Trim) error {
-	err := s.within(ctx, func(tx *txn) error {
+		if err := still(&now); err != nil {
+			return err
+		}
 		tx.tell(TopicTrim, t.RigID, t.ID)
+		if t.Name != now.Name || t.Reason != now.Reason || len(trim.Diff(now.Settings.V, t.Settings.V)) > 0 {
+			result, err := tx.NamedExecContext(ctx, `UPDATE trims SET name = :name, reason = :reason, settings = :settings, forecast = :forecast
+				WHERE id = :id AND standing = 'draft' AND NOT EXISTS (SELECT 1 FROM fittings WHERE trim_id = :id)`, t)
+			if err != nil {
+				return err
+			}
+			if err := changed(result, ErrFixed); err != nil {
+				return err
+			}
+		}
 		if t.Profile != ProfileNone {
 			if _, err := tx.ExecContext(ctx, `UPDATE trims SET profile = '' WHERE rig_id = ? AND profile = ? AND id <> ?`, t.RigID, t.Profile,
 				t.ID); err != nil {
@@ -122,8 +127,7 @@ func (s *Store) NoteTrim(ctx context.Context, t *Trim) error {
 		}
 		_, err := tx.ExecContext(ctx, `UPDATE trims SET notes = ?, profile = ? WHERE id = ?`, t.Notes, t.Profile, t.ID)
 		return err
-	})
-	return known(err, "note trim %d", t.ID)
+	}), "change trim %d", t.ID)
 }
 
 // AddUse adds some seconds of daily use to a trim, during which nothing failed.

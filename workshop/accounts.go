@@ -165,6 +165,9 @@ func (w *Workshop) changeAccount(ctx context.Context, id int64, in AccountChange
 		}
 	}
 	if err := w.store.ChangeAccount(ctx, id, func(a *store.Account, there []store.Account) error {
+		if err := expect(ctx, fieldsOfAccount(a)); err != nil {
+			return err
+		}
 		had := owned(there)
 		if in.Role != nil {
 			a.Role = string(*in.Role)

@@ -48,7 +48,7 @@ func (w *Workshop) SaveLadder(ctx context.Context, id string, t ladder.Template)
 	if faults := t.Validate(); len(faults) > 0 {
 		return nil, faults
 	}
-	if err := w.store.SaveLadder(ctx, id, &t); err != nil {
+	if err := w.store.SaveLadder(ctx, id, &t, func(now *store.Ladder) error { return expect(ctx, fieldsOfLadder(now)) }); err != nil {
 		return nil, err
 	}
 	l, err := w.store.Ladder(ctx, id)
@@ -64,8 +64,10 @@ func (w *Workshop) DropLadder(ctx context.Context, id string) error {
 	if err := may(ctx, change, 0); err != nil {
 		return err
 	}
-	if _, err := w.store.Ladder(ctx, id); err != nil {
-		return err
-	}
-	return w.store.DropLadder(ctx, id)
+	return w.store.DropLadder(ctx, id, func(now *store.Ladder) error {
+		if now == nil {
+			return store.ErrNotFound
+		}
+		return expect(ctx, fieldsOfLadder(now))
+	})
 }

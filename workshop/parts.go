@@ -43,7 +43,7 @@ func (w *Workshop) SavePart(ctx context.Context, kind, id string, text []byte) (
 			Remedy: "let both agree"}}
 	}
 	out := &store.Part{Kind: kind, ID: id, Name: name.String(), Sheet: text}
-	return out, w.store.PutPart(ctx, *out)
+	return out, w.store.PutPart(ctx, *out, func(now *store.Part) error { return expect(ctx, fieldsOfPart(now)) })
 }
 
 // DropPart removes a sheet that no rig uses.

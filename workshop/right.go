@@ -258,7 +258,7 @@ func (w *Workshop) Correct(ctx context.Context, rig int64, key string, scale, sh
 		return nil, err
 	}
 	row := &store.Correction{RigID: rig, Channel: key, Scale: c.Scale, Shift: c.Shift, Reason: reason}
-	if err := w.store.SetCorrection(ctx, row, instead(before.Of(key), c)); err != nil {
+	if err := w.store.SetCorrection(ctx, row, instead(before.Of(key), c), expectCorrection(ctx)); err != nil {
 		return nil, err
 	}
 	out := correctionOf(r, key, c, reason, OfRig)
@@ -278,7 +278,11 @@ func (w *Workshop) Uncorrect(ctx context.Context, rig int64, key string) error {
 	if err != nil {
 		return err
 	}
-	return w.store.DropCorrection(ctx, rig, key, instead(before.Of(key), before.byBoard(key)))
+	return w.store.DropCorrection(ctx, rig, key, instead(before.Of(key), before.byBoard(key)), expectCorrection(ctx))
+}
+
+func expectCorrection(ctx context.Context) func(*store.Correction) error {
+	return func(now *store.Correction) error { return expect(ctx, fieldsOfCorrection(now)) }
 }
 
 // instead returns what turns a figure that was put right in one way into one put right in another.

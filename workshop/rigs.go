@@ -120,6 +120,9 @@ func (w *Workshop) ChangeRig(ctx context.Context, id int64, in RigChange) (*Rig,
 	}
 	switchedOn, lost := false, sql.NullInt64{}
 	err := w.store.ChangeRig(ctx, id, func(r *store.Rig) error {
+		if err := expect(ctx, fieldsOfRig(r)); err != nil {
+			return err
+		}
 		put(&r.AmbientC, in.AmbientC)
 		switchedOn, lost = in.Refit != nil && *in.Refit && !r.Refit, r.LostTrim
 		put(&r.Refit, in.Refit)

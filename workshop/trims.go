@@ -338,40 +338,59 @@ type TrimChange struct {
 	Profile             *store.Profile
 }
 
-// ChangeTrim changes a draft, or the notes and the profile of any trim.
+// changeTries is how often a change is made anew because another one came before it.
+const changeTries = 8
+
+// ChangeTrim changes a draft, or the notes and the profile of any trim. It starts from how the trim stands: of two changes at once
+// neither is lost.
 func (w *Workshop) ChangeTrim(ctx context.Context, id int64, in TrimChange) (*Made, error) {
 	if err := may(ctx, change, 0); err != nil {
 		return nil, err
 	}
+	for range changeTries {
+		made, err := w.changeTrim(ctx, id, in)
+		if !errors.Is(err, errOvertaken) {
+			return made, err
+		}
+	}
+	return nil, conflict("others keep changing this trim; try again")
+}
+
+// errOvertaken reports that a trim was changed between its reading and its change.
+var errOvertaken = errors.New("another change came before this one")
+
+func (w *Workshop) changeTrim(ctx context.Context, id int64, in TrimChange) (*Made, error) {
 	t, r, set, err := w.trimParts(ctx, id)
 	if err != nil {
 		return nil, err
 	}
+	if err := expect(ctx, fieldsOfTrim(t)); err != nil {
+		return nil, err
+	}
+	read := VersionOfTrim(t)
 	var faults invalid.List
 	put(&t.Name, in.Name)
 	if faults.Name("name", &t.Name); in.Name != nil && len(faults) > 0 {
 		return nil, faults
 	}
 	put(&t.Reason, in.Reason)
+	put(&t.Notes, in.Notes)
+	put(&t.Profile, in.Profile)
 	if in.Changes != nil {
 		if err := w.fill(ctx, t, r, set, t.Settings.V.With(in.Changes)); err != nil {
 			return nil, err
 		}
 	}
-	if in.Name != nil || in.Reason != nil || in.Changes != nil {
-		if err := w.store.UpdateTrim(ctx, t); err != nil {
-			return nil, err
+	if err := w.store.ChangeTrim(ctx, t, func(now *store.Trim) error {
+		switch {
+		case VersionOfTrim(now) != read:
+			return errOvertaken
+		case t.Profile != store.ProfileNone && t.Profile != now.Profile && now.Standing == proof.Failed:
+			return conflict("%s failed; a profile is what is handed over, so give it to a trim that held", nameOf(now))
 		}
-	}
-	if in.Profile != nil && *in.Profile != "" && t.Standing == proof.Failed {
-		return nil, conflict("%s failed; a profile is what is handed over, so give it to a trim that held", nameOf(t))
-	}
-	if in.Notes != nil || in.Profile != nil {
-		put(&t.Notes, in.Notes)
-		put(&t.Profile, in.Profile)
-		if err := w.store.NoteTrim(ctx, t); err != nil {
-			return nil, err
-		}
+		return nil
+	}); err != nil {
+		return nil, err
 	}
 	return w.made(ctx, t, r, set)
 }

@@ -22,6 +22,7 @@ type (
 	Session   = store.Session
 	Account   = store.Account
 	Trace     = store.Trace
+	Answer    = store.Answer
 
 	SessionPart = store.SessionPart
 	Contrast    = trim.Contrast

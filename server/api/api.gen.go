@@ -522,6 +522,9 @@ type Account struct {
 	Id        int64     `json:"id"`
 	Name      string    `json:"name"`
 	Role      string    `json:"role"`
+
+	// Version of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise
+	Version string `json:"version"`
 }
 
 // AddAccountRequest defines model for AddAccountRequest.
@@ -742,6 +745,9 @@ type Correction struct {
 	// Source entered for the rig, from the board's sheet, or proposed and not in force
 	Source CorrectionSource `json:"source"`
 	Unit   string           `json:"unit"`
+
+	// Version of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise
+	Version string `json:"version"`
 }
 
 // CorrectionSource entered for the rig, from the board's sheet, or proposed and not in force
@@ -990,6 +996,9 @@ type Ladder struct {
 	// Seconds on a machine with so many cores as asked for
 	Seconds  float64        `json:"seconds"`
 	Template LadderTemplate `json:"template"`
+
+	// Version of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise
+	Version string `json:"version"`
 }
 
 // LadderStep defines model for LadderStep.
@@ -1251,6 +1260,9 @@ type Part struct {
 	Kind  string                 `json:"kind"`
 	Name  string                 `json:"name"`
 	Sheet map[string]interface{} `json:"sheet"`
+
+	// Version of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise
+	Version string `json:"version"`
 }
 
 // PartNames defines model for PartNames.
@@ -1370,9 +1382,12 @@ type Rig struct {
 	Standing string `json:"standing"`
 
 	// State what it is doing in a word
-	State       string  `json:"state"`
-	TrimInForce *int64  `json:"trimInForce"`
-	Vitals      []Vital `json:"vitals"`
+	State       string `json:"state"`
+	TrimInForce *int64 `json:"trimInForce"`
+
+	// Version of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise
+	Version string  `json:"version"`
+	Vitals  []Vital `json:"vitals"`
 }
 
 // RigFacts defines model for RigFacts.
@@ -1664,6 +1679,9 @@ type Trim struct {
 
 	// Verdict of its last proof, empty if none
 	Verdict string `json:"verdict"`
+
+	// Version of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise
+	Version string `json:"version"`
 }
 
 // TrimProfile defines model for Trim.Profile.
@@ -2022,7 +2040,7 @@ type ServerInterface interface {
 	// StreamEvents What changes, as it changes (server-sent events; the data of each is JSON with topic, rig and id)
 	// (GET /api/events)
 	StreamEvents(ctx *echo.Context) error
-	// MakeFirstOwner Make the account of the bench's first owner, by the code that the server wrote when it started, and log in
+	// MakeFirstOwner Become the bench's first owner; by the code that the server wrote when it started
 	// (POST /api/first)
 	MakeFirstOwner(ctx *echo.Context) error
 	// GetFitting One fitting
@@ -2052,7 +2070,7 @@ type ServerInterface interface {
 	// MapLogSource Keep how the columns of a source are mapped
 	// (PUT /api/log-sources/{source})
 	MapLogSource(ctx *echo.Context, source string) error
-	// Login Log in, by a cookie that the answer sets
+	// Login Log in; the answer sets a cookie
 	// (POST /api/login)
 	Login(ctx *echo.Context) error
 	// Logout Log out

@@ -38,6 +38,7 @@ type Bench struct {
 	Guard   *server.Guarded                // nil where whoever asks is the owner
 	Code    string                         // that the first owner of a guarded bench shows
 	http    *http.Client                   // who asks
+	header  [2]string                      // that each request has, with its value
 	seal    *keys.Seal
 	stop    context.CancelFunc
 	done    chan struct{}
@@ -146,6 +147,13 @@ func (b *Bench) Call(method, path string, in any, status int, out any) {
 	}
 }
 
+// With returns the same bench, whose requests have a header.
+func (b *Bench) With(header, value string) *Bench {
+	other := *b
+	other.header = [2]string{header, value}
+	return &other
+}
+
 // Raw makes a request and returns status and body. in is marshalled unless it is a string.
 func (b *Bench) Raw(method, path string, in any) (int, []byte) {
 	b.t.Helper()
@@ -166,6 +174,9 @@ func (b *Bench) Raw(method, path string, in any) (int, []byte) {
 	}
 	if text != nil {
 		request.Header.Set("Content-Type", "application/json")
+	}
+	if b.header[0] != "" {
+		request.Header.Set(b.header[0], b.header[1])
 	}
 	response, err := b.client().Do(request)
 	if err != nil {

@@ -47,7 +47,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Log in, by a cookie that the answer sets */
+        /** Log in; the answer sets a cookie */
         post: operations["login"];
         delete?: never;
         options?: never;
@@ -81,7 +81,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make the account of the bench's first owner, by the code that the server wrote when it started, and log in */
+        /** Become the bench's first owner; by the code that the server wrote when it started */
         post: operations["makeFirstOwner"];
         delete?: never;
         options?: never;
@@ -1279,6 +1279,8 @@ export interface components {
             closed?: boolean;
         };
         Account: {
+            /** @description of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise */
+            version: string;
             /** Format: int64 */
             id: number;
             name: string;
@@ -1333,6 +1335,8 @@ export interface components {
             memory: string;
         };
         Rig: {
+            /** @description of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise */
+            version: string;
             /** Format: int64 */
             id: number;
             name: string;
@@ -1569,6 +1573,8 @@ export interface components {
             overheats: boolean;
         };
         Trim: {
+            /** @description of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise */
+            version: string;
             /**
              * Format: int64
              * @description the trim to go back to from it: the nearest that held best
@@ -2081,6 +2087,8 @@ export interface components {
             steps: components["schemas"]["LadderStep"][];
         };
         Ladder: {
+            /** @description of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise */
+            version: string;
             id: string;
             template: components["schemas"]["LadderTemplate"];
             delivered: boolean;
@@ -2142,6 +2150,8 @@ export interface components {
             reason: string;
         };
         Correction: {
+            /** @description of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise */
+            version: string;
             channel: string;
             label: string;
             unit: string;
@@ -2289,6 +2299,8 @@ export interface components {
             max?: number[];
         };
         Part: {
+            /** @description of what a person may change of it; a change sent with it in If-Match is refused once that stands otherwise */
+            version: string;
             kind: string;
             id: string;
             name: string;
