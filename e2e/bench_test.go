@@ -24,6 +24,9 @@ import (
 // address is where the demo of this test run serves, dataDir where it keeps its data.
 var address, dataDir string
 
+// program is the one that everything here runs.
+var program string
+
 func TestMain(m *testing.M) {
 	code, err := run(m)
 	if err != nil {
@@ -40,7 +43,7 @@ func run(m *testing.M) (int, error) {
 		return 1, err
 	}
 	defer func() { _ = os.RemoveAll(dir) }()
-	program := filepath.Join(dir, "zerokeel")
+	program = filepath.Join(dir, "zerokeel")
 	if out, err := exec.Command("go", "build", "-o", program, "../cmd/zerokeel").CombinedOutput(); err != nil {
 		return 1, fmt.Errorf("build: %w\n%s", err, out)
 	}

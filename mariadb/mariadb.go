@@ -248,6 +248,9 @@ func (s *Server) await(ctx context.Context) error {
 // DSN returns the data source name of a database on the server, through its socket.
 func (s *Server) DSN(database string) string { return dsn(s.socket, database) }
 
+// DSN names a database of the server that runs in a folder.
+func DSN(dir, database string) string { return dsn(filepath.Join(dir, socketName), database) }
+
 func dsn(socket, database string) string {
 	c := mysql.NewConfig()
 	c.User, c.Net, c.Addr, c.DBName = "root", "unix", socket, database

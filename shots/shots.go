@@ -17,6 +17,7 @@ type shot struct {
 	name, path, wait string
 	prepare          func(*rod.Page) error
 	night            bool
+	guarded, known   bool // of a guarded server; once its owner is logged in
 }
 
 // list holds every picture. Rig 1 is the demo's Petrel, whose trims and trials are numbered as its history makes them.
@@ -48,6 +49,11 @@ var list = []shot{
 	{name: "join-log", path: "/rig/1/trial/5", wait: "[data-logs]", prepare: joinLog},
 	{name: "log", path: "/rig/3/log", wait: "[data-log] li"},
 	{name: "ladders", path: "/rig/1/ladders", wait: "[data-steps]"},
+	{name: "login", path: "/", wait: "form", guarded: true},
+	{name: "accounts", path: "/rig/1/accounts", wait: "[data-account=Bo]", guarded: true, known: true, prepare: func(p *rod.Page) error {
+		return click(p, "[data-account=Bo] button", "Change")
+	}},
+	{name: "deeds", path: "/rig/1/audit", wait: "[data-deed]", guarded: true, known: true},
 	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
 	{name: "this-computer", path: "/rig/2/trial", wait: ".uplot canvas"},
 }
@@ -61,8 +67,9 @@ func Names() []string {
 	return names
 }
 
-// Make takes the named pictures, all when none is named, of the demo at an address into a folder.
-func Make(ctx context.Context, address, folder string, only []string) error {
+// Make takes the named pictures, all when none is named, of the demo at an address into a folder; without a guarded server, those of
+// one are left out.
+func Make(ctx context.Context, address string, g *Guarded, folder string, only []string) error {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return fmt.Errorf("make the folder of pictures: %w", err)
 	}
@@ -71,6 +78,11 @@ func Make(ctx context.Context, address, folder string, only []string) error {
 		return err
 	}
 	defer b.Close()
+	if g != nil {
+		if err := g.people(b); err != nil {
+			return err
+		}
+	}
 	for _, s := range list {
 		if ctx.Err() != nil {
 			return ctx.Err()
@@ -78,7 +90,13 @@ func Make(ctx context.Context, address, folder string, only []string) error {
 		if len(only) > 0 && !contains(only, s.name) {
 			continue
 		}
-		if err := s.take(b, address, filepath.Join(folder, s.name+".png")); err != nil {
+		at := address
+		if s.guarded && g == nil {
+			continue
+		} else if s.guarded {
+			at = g.Address
+		}
+		if err := s.take(b, at, filepath.Join(folder, s.name+".png")); err != nil {
 			return fmt.Errorf("picture %s: %w", s.name, err)
 		}
 	}
@@ -107,6 +125,11 @@ func (s *shot) take(b *browser.Browser, address, file string) error {
 	}
 	if _, err := page.Eval(`(chart) => localStorage.setItem('chart', chart)`, chart); err != nil {
 		return err
+	}
+	if s.known {
+		if err := logIn(page); err != nil {
+			return err
+		}
 	}
 	if err := page.Reload(); err != nil {
 		return err

@@ -71,11 +71,11 @@ func serveCommand() *cobra.Command {
 				return fmt.Errorf("listen on %s: %w; choose another with --listen", listen, err)
 			}
 			fmt.Fprintf(os.Stdout, "serving on %s://%s\n", scheme, l.Addr())
-			if guard.on && cfg.Guarded.Fingerprint != "" {
-				fmt.Fprintf(os.Stdout, "agents know this server by --fingerprint %s\n", cfg.Guarded.Fingerprint)
-			}
 			if code != "" {
 				fmt.Fprintf(os.Stdout, "nobody owns this bench yet: open the page, and enter the code %s\n", code)
+			}
+			if guard.on && cfg.Guarded.Fingerprint != "" {
+				fmt.Fprintf(os.Stdout, "agents know this server by --fingerprint %s\n", cfg.Guarded.Fingerprint)
 			}
 			group, ctx := errgroup.WithContext(ctx)
 			group.Go(func() error { return shop.Run(ctx) })

@@ -24,10 +24,15 @@ func shotsCommand() *cobra.Command {
 		Args: cobra.OnlyValidArgs,
 		RunE: func(cmd *cobra.Command, names []string) error {
 			if address != "" {
-				return shots.Make(cmd.Context(), address, folder, names)
+				return shots.Make(cmd.Context(), address, nil, folder, names)
 			}
-			return withDemo(cmd.Context(), func(ctx context.Context, address string) error {
-				return shots.Make(ctx, address, folder, names)
+			return withDemo(cmd.Context(), func(ctx context.Context, address, program, dir string) error {
+				g, err := demo.StartGuarded(ctx, program, dir)
+				if err != nil {
+					return err
+				}
+				defer g.Stop()
+				return shots.Make(ctx, address, &shots.Guarded{Address: g.Address, Code: g.Code}, folder, names)
 			})
 		},
 	}
@@ -37,7 +42,7 @@ func shotsCommand() *cobra.Command {
 }
 
 // withDemo runs a fresh demo in a folder of its own, and fn as soon as it is ready.
-func withDemo(ctx context.Context, fn func(ctx context.Context, address string) error) error {
+func withDemo(ctx context.Context, fn func(ctx context.Context, address, program, dir string) error) error {
 	program, err := os.Executable()
 	if err != nil {
 		return fmt.Errorf("find this program: %w", err)
@@ -64,7 +69,7 @@ func withDemo(ctx context.Context, fn func(ctx context.Context, address string) 
 		defer cancel()
 		for lines := bufio.NewScanner(read); lines.Scan(); {
 			if strings.Contains(lines.Text(), "is ready at") {
-				return fn(ctx, fmt.Sprintf("http://127.0.0.1:%d", port))
+				return fn(ctx, fmt.Sprintf("http://127.0.0.1:%d", port), program, dir)
 			}
 		}
 		return nil

@@ -2,7 +2,10 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect } from 'react';
 import { Redirect, useLocation } from 'wouter';
 import { useLive } from './api/live';
+import { meQuery } from './api/me';
 import { rigsQuery, telemetryQuery, trialQuery, trialsQuery, trimsQuery } from './api/queries';
+import { EntryPage } from './features/entry/entry-page';
+import { AddRig } from './features/rig/add-rig';
 import { Frame } from './frame/frame';
 import { sheetOf } from './frame/sheets';
 import { Boundary } from './ui/boundary';
@@ -23,21 +26,38 @@ function useAhead(rig?: string, sheet?: string, id?: string) {
   }, [queries, rig, sheet, id]);
 }
 
+/** The bench, for who may look at it. */
 export function App() {
+  const me = useQuery(meQuery);
+  useQuery(rigsQuery); // asked for at the same time
+  if (me.isPending) return <p className="p-6 text-soft">Reading the bench …</p>;
+  if (me.isError) return <Away />;
+  return me.data.guarded && !me.data.name ? <EntryPage unowned={me.data.unowned} /> : <Bench />;
+}
+
+const Away = () => (
+  <p className="p-6 text-caution">The server does not answer. It may be starting; this page tries again.</p>
+);
+
+function Bench() {
   useLive();
   const rigs = useQuery(rigsQuery);
   const [location] = useLocation();
   const at = useAddress();
   useAhead(at.rig, at.sheet, at.id);
   if (rigs.isPending) return <p className="p-6 text-soft">Reading the bench …</p>;
-  if (rigs.isError)
-    return <p className="p-6 text-caution">The server does not answer. It may be starting; this page tries again.</p>;
+  if (rigs.isError) return <Away />;
   const first = rigs.data[0];
   if (!first) {
     return (
-      <Empty>
-        <strong>There is no rig yet.</strong> Add one over the API (/api), then start its agent with the token you get.
-      </Empty>
+      <main className="px-8 py-7">
+        <p className="mb-6 font-bold tracking-[0.09em]">ZERO KEEL</p>
+        <Empty>
+          <strong>There is no rig yet.</strong> Add one, then start its agent with the token you get. Its parts, and how
+          its board is reached, are told over the <a href="/api">API</a>.
+        </Empty>
+        <AddRig />
+      </main>
     );
   }
   const rig = rigs.data.find((r) => r.id === Number(at.rig));

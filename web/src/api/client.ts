@@ -16,6 +16,27 @@ export type Fault = Schemas['Fault'];
 
 export const api = createClient<paths>({ querySerializer: { array: { style: 'form', explode: false } } });
 
+/** What makes a thing at each asking, by the end of its path. */
+const makes = /\/(rigs|trims|copy|fittings|trials|sessions|scores|incidents|watches|accounts)$/;
+
+/** For how long the same words count as the same request, in ms: a double click is one. */
+const onceWithinMs = 2000;
+
+const asked = new Map<string, { key: string; at: number }>();
+
+api.use({
+  async onRequest({ request }) {
+    if (request.method !== 'POST' || !makes.test(new URL(request.url).pathname)) return;
+    const words = `${request.url} ${await request.clone().text()}`;
+    const before = asked.get(words);
+    const now = performance.now();
+    const one = before && now - before.at < onceWithinMs ? before : { key: crypto.randomUUID(), at: now };
+    asked.clear(); // only the newest can be the first click of two
+    asked.set(words, one);
+    request.headers.set('Idempotency-Key', one.key);
+  },
+});
+
 /** An answer of the server that says what is wrong, field by field. */
 export class Refusal extends Error {
   readonly status: number;

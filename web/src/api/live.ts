@@ -1,5 +1,6 @@
 import { type QueryClient, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useSyncExternalStore } from 'react';
+import { meQuery } from './me';
 import { type Vitals, vitalsQuery } from './queries';
 import { staleBy } from './stale';
 
@@ -40,6 +41,7 @@ function beat(queries: QueryClient, rigs: Vitals[]) {
 
 const gatherMs = 60;
 const catchUpMs = 2500;
+const reopenMs = 3000;
 
 function follow(queries: QueryClient): () => void {
   const due = new Set<string>();
@@ -49,32 +51,46 @@ function follow(queries: QueryClient): () => void {
     for (const key of due) void queries.invalidateQueries({ queryKey: [key] });
     due.clear();
   };
-  const source = new EventSource('/api/events');
+  let source: EventSource;
   let opened = false;
   let catchUp: ReturnType<typeof setTimeout> | undefined;
-  source.onopen = () => {
-    setConnected(true);
-    // What happened before the stream was up is caught up with; at the page's start that can wait until it is drawn.
-    clearTimeout(catchUp);
-    catchUp = setTimeout(() => void queries.invalidateQueries(), opened ? 0 : catchUpMs);
-    opened = true;
+  let reopen: ReturnType<typeof setTimeout> | undefined;
+  const open = () => {
+    source = new EventSource('/api/events');
+    listen(source);
   };
-  source.onerror = () => setConnected(false);
-  source.onmessage = (event) => {
-    const news = JSON.parse(event.data as string) as News;
-    if (news.topic === 'all') {
-      void queries.invalidateQueries();
-      return;
-    }
-    if (news.topic === 'vitals') {
-      beat(queries, news.data?.rigs ?? []);
-      return;
-    }
-    for (const key of staleBy([news.topic])) due.add(key);
-    timer ??= setTimeout(flush, gatherMs);
+  const listen = (source: EventSource) => {
+    source.onopen = () => {
+      setConnected(true);
+      // What happened before the stream was up is caught up with; at the page's start that can wait until it is drawn.
+      clearTimeout(catchUp);
+      catchUp = setTimeout(() => void queries.invalidateQueries(), opened ? 0 : catchUpMs);
+      opened = true;
+    };
+    source.onerror = () => {
+      setConnected(false);
+      if (source.readyState !== EventSource.CLOSED) return; // it links again by itself
+      void queries.invalidateQueries({ queryKey: meQuery.queryKey });
+      reopen = setTimeout(open, reopenMs);
+    };
+    source.onmessage = (event) => {
+      const news = JSON.parse(event.data as string) as News;
+      if (news.topic === 'all') {
+        void queries.invalidateQueries();
+        return;
+      }
+      if (news.topic === 'vitals') {
+        beat(queries, news.data?.rigs ?? []);
+        return;
+      }
+      for (const key of staleBy([news.topic])) due.add(key);
+      timer ??= setTimeout(flush, gatherMs);
+    };
   };
+  open();
   return () => {
     source.close();
+    clearTimeout(reopen);
     clearTimeout(timer);
     clearTimeout(catchUp);
   };

@@ -11,7 +11,8 @@ export type Topic =
   | 'part'
   | 'score'
   | 'incident'
-  | 'ladder';
+  | 'ladder'
+  | 'account';
 
 /** The queries that each of them makes stale. News and this page's own changes go by the same table. */
 const stale: Record<Topic, string[]> = {
@@ -25,6 +26,7 @@ const stale: Record<Topic, string[]> = {
   score: ['scores', 'comparison', 'trims', 'yardsticks'],
   incident: ['incidents', 'trims', 'rigs', 'log'],
   ladder: ['ladders'],
+  account: ['accounts', 'me'],
 };
 
 /** The keys of the queries that topics make stale. */

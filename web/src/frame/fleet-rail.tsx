@@ -7,6 +7,7 @@ import { timeOfDay, trimName } from '../ui/format';
 import { type SheetWord, sheetPath } from '../ui/sheet';
 import { Standing } from '../ui/standing';
 import { toggleChart, useChart } from '../ui/theme';
+import { Who } from './who';
 
 /** The left edge: a line per rig, with what it does and the trim in force. */
 export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: number; sheet: SheetWord }) {
@@ -26,11 +27,12 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
       <Link
         href={sheetPath(current, 'parts')}
         aria-current={sheet === 'parts' ? 'true' : undefined}
-        className="mt-auto px-3.5 pt-3 text-[13px] text-soft aria-[current]:text-ink"
+        className="mt-auto px-3.5 py-2 text-[13px] text-soft aria-[current]:text-ink"
       >
         Part sheets
       </Link>
-      <button type="button" onClick={toggleChart} className=" px-3.5 py-3 text-left text-[13px] text-soft">
+      <Who rig={current} sheet={sheet} />
+      <button type="button" onClick={toggleChart} className="px-3.5 py-3 text-left text-[13px] text-soft">
         {chart === 'night' ? 'Day chart' : 'Night chart'}
       </button>
     </nav>

@@ -1,4 +1,6 @@
 import type { ReactNode } from 'react';
+import { AccountsSheet } from '../features/accounts/accounts-sheet';
+import { AuditSheet } from '../features/accounts/audit-sheet';
 import { CardSheet } from '../features/fitting/card';
 import { FittingSheet } from '../features/fitting/fitting-sheet';
 import { LaddersSheet } from '../features/ladders/ladders-sheet';
@@ -29,6 +31,8 @@ export const sheets: SheetEntry[] = [
   { word: 'card', title: 'Setting card', component: CardSheet },
   { word: 'ladders', title: 'Ladders', component: LaddersSheet },
   { word: 'parts', title: 'Part sheets', component: PartsSheet },
+  { word: 'accounts', title: 'Accounts', component: AccountsSheet },
+  { word: 'audit', title: 'Audit', component: AuditSheet },
 ];
 
 /** The sheets that have a tab. */

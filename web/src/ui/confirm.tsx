@@ -23,7 +23,7 @@ export function Confirm({ open, onOpenChange, title, children, action, onConfirm
           <AlertDialog.Description className="mb-4 text-soft">{children}</AlertDialog.Description>
           <div className="flex justify-end gap-2">
             <AlertDialog.Cancel asChild>
-              <Button>Keep going</Button>
+              <Button reads>Keep going</Button>
             </AlertDialog.Cancel>
             <AlertDialog.Action asChild>
               <Button main onClick={onConfirm}>

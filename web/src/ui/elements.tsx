@@ -1,19 +1,25 @@
 import type { ButtonHTMLAttributes, ReactNode } from 'react';
 import { Refusal } from '../api/client';
+import { useMayChange } from '../api/me';
 
 interface ButtonProps extends ButtonHTMLAttributes<HTMLButtonElement> {
   /** The one thing that the sheet is about to do. */
   main?: boolean;
   /** The key that does the same. */
   hint?: string;
+  /** It changes nothing on the bench: a guest may press it too. */
+  reads?: boolean;
 }
 
-export function Button({ main, hint, children, className = '', ...rest }: ButtonProps) {
+export function Button({ main, hint, reads, children, className = '', disabled, title, ...rest }: ButtonProps) {
+  const barred = !useMayChange() && !reads;
   const look = main ? 'bg-ink text-paper border-ink' : 'bg-sheet text-ink border-ink hover:bg-tint-1';
   return (
     <button
       type="button"
       {...rest}
+      disabled={disabled || barred}
+      title={barred ? 'You are a guest here: you may look, and change nothing' : title}
       className={`inline-flex items-center gap-2 rounded-[3px] border px-3 py-1 leading-snug disabled:border-line disabled:bg-paper disabled:text-soft ${look} ${className}`}
     >
       {children}

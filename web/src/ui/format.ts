@@ -84,3 +84,12 @@ export function yardstickWord(name: string): string {
   const word = name.replace(/^(All-core|Memory) /, '').replace(/ (throughput|time|under load|power)$/, '');
   return word.charAt(0).toUpperCase() + word.slice(1);
 }
+
+const localParts = (iso: string) =>
+  new Date(new Date(iso).getTime() - new Date(iso).getTimezoneOffset() * 60_000).toISOString();
+
+/** The day of a moment where the page is read: what people did goes by their clocks, not by a rig's. */
+export const dayOf = (iso: string): string => localParts(iso).slice(0, 10);
+
+/** The time of day where the page is read. */
+export const clockTime = (iso: string): string => localParts(iso).slice(11, 16);

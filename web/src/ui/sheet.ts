@@ -9,7 +9,18 @@ export interface SheetProps {
 }
 
 /** The words of sheets in addresses. */
-export type SheetWord = 'rig' | 'trim' | 'fitting' | 'trial' | 'scores' | 'card' | 'parts' | 'log' | 'ladders';
+export type SheetWord =
+  | 'rig'
+  | 'trim'
+  | 'fitting'
+  | 'trial'
+  | 'scores'
+  | 'card'
+  | 'parts'
+  | 'log'
+  | 'ladders'
+  | 'accounts'
+  | 'audit';
 
 /** Addresses of sheets: the rig, the sheet, then the trim or trial shown, then what is done with it. */
 const pattern = '/rig/:rig/:sheet/:id?/:mode?';

@@ -124,7 +124,9 @@ export function CardSheet({ rig: id, id: trimId }: SheetProps) {
           <input type="checkbox" checked={full} onChange={(e) => setFull(e.target.checked)} />
           every setting, not only what changes{now ? ` from ${trimName(now)}` : ''}
         </label>
-        <Button onClick={() => window.print()}>Print</Button>
+        <Button reads onClick={() => window.print()}>
+          Print
+        </Button>
       </p>
       {card.data.length === 0 && <p>Nothing changes from {now ? trimName(now) : 'what is on the board'}.</p>}
       <div className="max-w-[40rem]" data-card="">

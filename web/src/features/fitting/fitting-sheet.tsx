@@ -166,7 +166,7 @@ function NextDock({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
     <Section title="Next">
       <div className="flex flex-col items-start gap-2">
         {fitting.state === 'in force' ? (
-          <Button main hint="t" onClick={() => go(sheetPath(rig.id, 'trial'))}>
+          <Button reads main hint="t" onClick={() => go(sheetPath(rig.id, 'trial'))}>
             Prove it
           </Button>
         ) : (
@@ -174,7 +174,9 @@ function NextDock({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
             Fit it again
           </Button>
         )}
-        <Button onClick={() => go(sheetPath(rig.id, 'trim', fitting.trim))}>Show the trim</Button>
+        <Button reads onClick={() => go(sheetPath(rig.id, 'trim', fitting.trim))}>
+          Show the trim
+        </Button>
       </div>
       <Problem error={fit.error} />
     </Section>

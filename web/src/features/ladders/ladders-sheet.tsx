@@ -2,6 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { laddersQuery, loadsQuery, useRig } from '../../api/queries';
+import { useSeen } from '../../api/version';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { roughly } from '../../ui/format';
 import type { SheetProps } from '../../ui/sheet';
@@ -71,13 +72,22 @@ const addressOf = (name: string) =>
 function LadderEditor({ ladder, onSaved }: { ladder: Ladder; onSaved: (id: string) => void }) {
   const [template, setTemplate] = useState<Template>(ladder.template);
   const change = (part: Partial<Template>) => setTemplate((t) => ({ ...t, ...part }));
+  const seen = useSeen(ladder.version);
   const save = useMutation({
     meta: { touches: ['ladder'] },
     mutationFn: (id: string) =>
-      take(api.PUT('/api/ladders/{ladder}', { params: { path: { ladder: id } }, body: template })),
-    onSuccess: async (saved) => {
+      take(
+        api.PUT('/api/ladders/{ladder}', {
+          params: { path: { ladder: id } },
+          headers: id === ladder.id ? seen.headers : undefined,
+          body: template,
+        }),
+      ),
+    onSuccess: (saved) => {
+      seen.onSuccess(saved);
       onSaved(saved.id);
     },
+    onError: seen.onError,
   });
   const drop = useMutation({
     meta: { touches: ['ladder'] },

@@ -62,7 +62,7 @@ export function LogSheet({ rig }: SheetProps) {
         ))}
       </ol>
       {log.hasNextPage && (
-        <Button className="mt-2" disabled={log.isFetchingNextPage} onClick={() => log.fetchNextPage()}>
+        <Button reads className="mt-2" disabled={log.isFetchingNextPage} onClick={() => log.fetchNextPage()}>
           Earlier
         </Button>
       )}

@@ -143,7 +143,9 @@ function AddWatch({ rig, channels, done }: { rig: number; channels: Schemas['Cha
         <Button main type="submit" disabled={add.isPending}>
           Watch
         </Button>
-        <Button onClick={done}>Leave it</Button>
+        <Button reads onClick={done}>
+          Leave it
+        </Button>
       </div>
       <Problem error={add.error} />
     </form>

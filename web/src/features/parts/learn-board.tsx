@@ -40,7 +40,7 @@ export function LearnBoard({ rig, onDraft }: { rig: Rig; onDraft: (sheet: unknow
         what stands empty is left out of the sheet.
       </p>
       <p className="mb-2">
-        <Button main disabled={draft.isPending} onClick={() => draft.mutate()}>
+        <Button reads main disabled={draft.isPending} onClick={() => draft.mutate()}>
           Make a sheet of it
         </Button>
       </p>

@@ -1,13 +1,23 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
+import { useOwns } from '../../api/me';
 import { partsQuery, useRig } from '../../api/queries';
+import { useSeen } from '../../api/version';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import type { SheetProps } from '../../ui/sheet';
 import { LearnBoard } from './learn-board';
 
 type Part = Schemas['Part'];
 type Kind = 'processor' | 'board' | 'cooler' | 'memory';
+
+/** A sheet that is open: one of the bench with its version, or one that was brought, without id. */
+interface Opened {
+  kind: Kind;
+  id: string;
+  text: string;
+  version?: string;
+}
 
 const kinds: [Kind, string][] = [
   ['processor', 'Processors'],
@@ -20,10 +30,11 @@ const kinds: [Kind, string][] = [
 export function PartsSheet({ rig: id }: SheetProps) {
   const parts = useQuery(partsQuery);
   const rig = useRig(id);
-  const [open, setOpen] = useState<{ kind: Kind; text: string; id: string }>();
+  const [open, setOpen] = useState<Opened>();
   const [learning, setLearning] = useState(false);
   if (!parts.data) return <p className="p-4 text-soft">Reading the part sheets …</p>;
-  const show = (p: Part) => setOpen({ kind: p.kind as Kind, id: p.id, text: JSON.stringify(p.sheet, null, 2) });
+  const show = (p: Part) =>
+    setOpen({ kind: p.kind as Kind, id: p.id, text: JSON.stringify(p.sheet, null, 2), version: p.version });
   const bring = async (kind: Kind, file: File) => setOpen({ kind, id: '', text: await file.text() });
   const dock = (
     <>
@@ -86,7 +97,9 @@ export function PartsSheet({ rig: id }: SheetProps) {
   );
 }
 
-function SheetEditor({ kind, id, text: first, onDone }: { kind: Kind; id: string; text: string; onDone: () => void }) {
+function SheetEditor({ kind, id, text: first, version, onDone }: Opened & { onDone: () => void }) {
+  const owns = useOwns();
+  const seen = useSeen(version);
   const [text, setText] = useState(first);
   const save = useMutation({
     meta: { touches: ['part'] },
@@ -95,10 +108,13 @@ function SheetEditor({ kind, id, text: first, onDone }: { kind: Kind; id: string
       return take(
         api.PUT('/api/parts/{kind}/{id}', {
           params: { path: { kind, id: String(sheet.id ?? '') || 'none' } },
+          headers: sheet.id === id ? seen.headers : undefined,
           body: sheet,
         }),
       );
     },
+    onSuccess: seen.onSuccess,
+    onError: seen.onError,
   });
   const remove = useMutation({
     meta: { touches: ['part'] },
@@ -125,8 +141,10 @@ function SheetEditor({ kind, id, text: first, onDone }: { kind: Kind; id: string
         <Button main type="submit" disabled={save.isPending}>
           Save sheet
         </Button>
-        <Button onClick={onDone}>Close</Button>
-        {id && <Button onClick={() => remove.mutate()}>Remove</Button>}
+        <Button reads onClick={onDone}>
+          Close
+        </Button>
+        {id && owns && <Button onClick={() => remove.mutate()}>Remove</Button>}
         {save.isSuccess && <span className="text-held">● saved</span>}
       </p>
       <Problem error={save.error ?? remove.error} />

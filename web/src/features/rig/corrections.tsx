@@ -119,7 +119,9 @@ function AddCorrection({
         <Button main type="submit" disabled={channel === '' || reason.trim() === ''}>
           Put right
         </Button>
-        <Button onClick={onLeave}>Leave it</Button>
+        <Button reads onClick={onLeave}>
+          Leave it
+        </Button>
       </span>
     </form>
   );

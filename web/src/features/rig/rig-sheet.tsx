@@ -2,11 +2,14 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'wouter';
 import { api, type Rig, type Schemas, take } from '../../api/client';
+import { useMe, useOwns } from '../../api/me';
 import { baselineQuery, useRig } from '../../api/queries';
+import { useSeen } from '../../api/version';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { decimalsOf, num, timeOfDay } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { Drift } from '../fitting/drift';
+import { AgentCommand } from './agent-command';
 import { Corrections } from './corrections';
 
 /** What is this machine, what did it do as delivered, where does the board exceed the maker's limits? */
@@ -35,9 +38,12 @@ export function RigSheet({ rig: id }: SheetProps) {
 /** What the machine is for and what came of it, in a sentence. */
 function Note({ rig }: { rig: Rig }) {
   const [text, setText] = useState(rig.note);
+  const { headers, ...seen } = useSeen(rig.version);
   const save = useMutation({
     meta: { touches: ['rig'] },
-    mutationFn: () => take(api.PATCH('/api/rigs/{rig}', { params: { path: { rig: rig.id } }, body: { note: text } })),
+    mutationFn: () =>
+      take(api.PATCH('/api/rigs/{rig}', { params: { path: { rig: rig.id } }, headers, body: { note: text } })),
+    ...seen,
   });
   return (
     <div className="mb-2">
@@ -254,6 +260,8 @@ function Refit({ rig }: { rig: Rig }) {
 }
 
 function LinkDock({ rig }: { rig: Rig }) {
+  const me = useMe();
+  const owns = useOwns();
   const renew = useMutation({
     meta: { touches: [] },
     mutationFn: () => take(api.POST('/api/rigs/{rig}/token', { params: { path: { rig: rig.id } } })),
@@ -275,13 +283,13 @@ function LinkDock({ rig }: { rig: Rig }) {
         {!rig.simulated && (
           <>
             <p className="mb-2 text-soft">The agent runs on the machine itself, started with its token:</p>
-            {renew.data && (
-              <code className="num mb-2 block border border-line bg-sheet p-2 break-all">
-                ZEROKEEL_TOKEN={renew.data.token} zerokeel agent --server {window.location.origin}
-              </code>
-            )}
-            <Button onClick={() => renew.mutate()}>New token</Button>
-            <p className="mt-1 text-[13px] text-soft">The old token stops working.</p>
+            {renew.data && <AgentCommand token={renew.data.token} fingerprint={me?.fingerprint} />}
+            <Button disabled={!owns} onClick={() => renew.mutate()}>
+              New token
+            </Button>
+            <p className="mt-1 text-[13px] text-soft">
+              {owns ? 'The old token stops working.' : 'An owner of the bench makes it.'}
+            </p>
             <Problem error={renew.error} />
           </>
         )}

@@ -180,7 +180,9 @@ function AddScores({ rig, trims, trim, onAdded, onLeave }: AddProps) {
         <Button main type="submit" disabled={name.trim() === '' || runs.trim() === '' || wrong || add.isPending}>
           Add
         </Button>
-        <Button onClick={onLeave}>Leave it</Button>
+        <Button reads onClick={onLeave}>
+          Leave it
+        </Button>
       </span>
       {wrong && <p className="col-span-2 text-caution">Each run is a number above 0.</p>}
       <div className="col-span-2">

@@ -90,7 +90,7 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
           </Section>
           <LeftOut rig={rig} trims={[base, trim]} tables={comparison.data?.tables ?? []} />
           <SessionDock rig={rig} trims={trims} base={base} trim={trim} />
-          <Button className="mb-4" onClick={() => go(sheetPath(rig, 'trial'))}>
+          <Button reads className="mb-4" onClick={() => go(sheetPath(rig, 'trial'))}>
             Take more runs
           </Button>
           <OtherScores rig={rig} trims={trims} trim={trim} />

@@ -207,7 +207,7 @@ function Mapping({ trial, file, layout, swap, onSwap, onDone }: MappingProps) {
             </li>
           ))}
         </ul>
-        <Button main onClick={onDone}>
+        <Button reads main onClick={onDone}>
           Good
         </Button>
       </>
@@ -280,7 +280,9 @@ function Mapping({ trial, file, layout, swap, onSwap, onDone }: MappingProps) {
         >
           {join.isPending ? 'Joining …' : 'Join it'}
         </Button>
-        <Button onClick={onDone}>Leave it</Button>
+        <Button reads onClick={onDone}>
+          Leave it
+        </Button>
       </div>
     </>
   );

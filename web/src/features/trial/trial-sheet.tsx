@@ -59,7 +59,7 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
         {t?.startedAt && <Logs trial={t} />}
         <Earlier rig={rigId} trials={trials.data} shown={shown}>
           {trials.hasNextPage && (
-            <Button className="mt-2" disabled={trials.isFetchingNextPage} onClick={() => trials.fetchNextPage()}>
+            <Button reads className="mt-2" disabled={trials.isFetchingNextPage} onClick={() => trials.fetchNextPage()}>
               Earlier
             </Button>
           )}
@@ -160,7 +160,7 @@ function WhatItShows({ rig, trial }: { rig: Rig; trial: Trial }) {
   if (trial.purpose === 'score') {
     return (
       <Section title="Next">
-        <Button main onClick={() => go(sheetPath(rig.id, 'scores'))}>
+        <Button reads main onClick={() => go(sheetPath(rig.id, 'scores'))}>
           Compare with stock
         </Button>
       </Section>

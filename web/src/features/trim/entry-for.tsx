@@ -42,6 +42,7 @@ export function EntryFor({ rig, values, rows, onChange }: EntryProps) {
         />
         V
         <Button
+          reads
           disabled={volts === undefined || ask.isPending}
           onClick={() => volts !== undefined && ask.mutate(volts)}
         >
@@ -56,7 +57,9 @@ export function EntryFor({ rig, values, rows, onChange }: EntryProps) {
               </span>{' '}
               <span className="text-soft">gives {num(ask.data.volts, 3)} V</span>
             </span>
-            <Button onClick={() => ask.data && onChange(ask.data.key, ask.data.value)}>Enter it</Button>
+            <Button reads onClick={() => ask.data && onChange(ask.data.key, ask.data.value)}>
+              Enter it
+            </Button>
           </>
         )}
       </p>

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { useLocation } from 'wouter';
 import { api, type Schemas, type Trim, take } from '../../api/client';
 import { rigsQuery } from '../../api/queries';
+import { useSeen } from '../../api/version';
 import { Button, Problem } from '../../ui/elements';
 import { sheetPath } from '../../ui/sheet';
 
@@ -11,10 +12,18 @@ type Profile = Trim['profile'];
 /** What may change of a trim at any time: what it is kept for, and notes. Beside them, its ways out: file, card, copy. */
 export function Notes({ trim }: { trim: Trim }) {
   const [text, setText] = useState(trim.notes);
+  const { headers, ...seen } = useSeen(trim.version);
   const save = useMutation({
     meta: { touches: ['trim'] },
     mutationFn: (body: { notes?: string; profile?: Profile }) =>
-      take(api.PATCH('/api/trims/{trim}', { params: { path: { trim: trim.id } }, body })),
+      take(
+        api.PATCH('/api/trims/{trim}', {
+          params: { path: { trim: trim.id } },
+          headers: body.notes === undefined ? undefined : headers,
+          body,
+        }),
+      ),
+    ...seen,
   });
   return (
     <div className="mb-2">
@@ -96,7 +105,9 @@ function CopyTo({ trim }: { trim: Trim }) {
               </li>
             ))}
           </ul>
-          <Button onClick={() => go(sheetPath(left.trim.rig, 'trim', left.trim.id))}>Show the copy</Button>
+          <Button reads onClick={() => go(sheetPath(left.trim.rig, 'trim', left.trim.id))}>
+            Show the copy
+          </Button>
         </div>
       )}
     </span>

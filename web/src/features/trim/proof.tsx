@@ -41,7 +41,7 @@ export function ProofDock({ rig, trim }: { rig: Rig; trim: Trim }) {
           </tbody>
         </table>
         {trim.inForce && p.lacks && (
-          <Button className="mt-1.5" onClick={() => go(`${sheetPath(rig.id, 'trial')}?ladder=missing`)}>
+          <Button reads className="mt-1.5" onClick={() => go(`${sheetPath(rig.id, 'trial')}?ladder=missing`)}>
             Run what is missing, {roughly(p.takesS)}
           </Button>
         )}

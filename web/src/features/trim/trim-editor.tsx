@@ -3,6 +3,7 @@ import { useDeferredValue, useState } from 'react';
 import { useLocation } from 'wouter';
 import { api, type Check, type Rig, type Setting, type Settings, type Trim, take, type Value } from '../../api/client';
 import { checkQuery, drawingsQuery } from '../../api/queries';
+import { useSeen } from '../../api/version';
 import { Button, Heading, Problem, SheetWithDock } from '../../ui/elements';
 import { trimName } from '../../ui/format';
 import { sheetPath } from '../../ui/sheet';
@@ -33,15 +34,17 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
   const wrong = stopped(check.data);
   const set = (key: string, value: Value) => setChanges((now) => ({ ...now, [key]: value }));
   const proposed = check.data?.reason ?? '';
+  const seen = useSeen(draft?.version);
   const save = useMutation({
     meta: { touches: ['trim'] },
+    onError: seen.onError,
     // Whoever types and presses Enter at once is not made to wait for the check: it is waited for here.
     mutationFn: async () => {
       const now = await queries.fetchQuery(checkQuery(rig.id, parent.id, changes));
       if (!mayBeSaved(now)) return null;
       const body = { name: name.trim() || titleOf(now), reason: reason.trim() || now.reason, settings: changes };
       return draft
-        ? take(api.PATCH('/api/trims/{trim}', { params: { path: { trim: draft.id } }, body }))
+        ? take(api.PATCH('/api/trims/{trim}', { params: { path: { trim: draft.id } }, headers: seen.headers, body }))
         : take(
             api.POST('/api/rigs/{rig}/trims', {
               params: { path: { rig: rig.id } },
@@ -96,7 +99,9 @@ export function TrimEditor({ rig, rows, parent, draft, changes: begin }: EditorP
             className="block w-full border border-line bg-sheet px-2 py-0.5"
           />
         </label>
-        <Button onClick={() => go(sheetPath(rig.id, 'trim', (draft ?? parent).id))}>Discard</Button>
+        <Button reads onClick={() => go(sheetPath(rig.id, 'trim', (draft ?? parent).id))}>
+          Discard
+        </Button>
         <Button main type="submit" disabled={refused || save.isPending}>
           Save trim
         </Button>

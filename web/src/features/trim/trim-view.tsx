@@ -103,12 +103,12 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
                 <Button onClick={() => go(sheetPath(rig.id, 'trim', trim.id, 'edit'))}>Change this draft</Button>
               )}
               {trim.inForce && trim.standing !== 'failed' && (
-                <Button main={trim.standing === 'fitted'} hint="t" onClick={() => go(sheetPath(rig.id, 'trial'))}>
+                <Button reads main={trim.standing === 'fitted'} hint="t" onClick={() => go(sheetPath(rig.id, 'trial'))}>
                   {trim.standing === 'fitted' ? 'Prove it' : 'Prove further'}
                 </Button>
               )}
               {trim.inForce && trim.standing === 'failed' && !proven && (
-                <Button main onClick={() => go(sheetPath(rig.id, 'trim', trim.parent ?? trim.id))}>
+                <Button reads main onClick={() => go(sheetPath(rig.id, 'trim', trim.parent ?? trim.id))}>
                   Back to its parent
                 </Button>
               )}
