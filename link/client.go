@@ -180,6 +180,7 @@ func (c *Client) session(parent context.Context) error {
 	defer func() { _ = conn.CloseNow() }()
 	conn.SetReadLimit(MaxMessage)
 	hello := c.hello()
+	hello.From = c.first()
 	if err := write(ctx, conn, Message{Hello: &hello}); err != nil {
 		return err
 	}
@@ -205,6 +206,16 @@ func (c *Client) session(parent context.Context) error {
 	_ = conn.CloseNow()
 	receiving.Wait() // nothing is handed on once the connection is over
 	return err
+}
+
+// first is the number of the first frame that is held, or else of the next one that is made.
+func (c *Client) first() uint64 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if len(c.held) > 0 {
+		return c.held[0].Seq
+	}
+	return c.seq + 1
 }
 
 // transmit sends held frames in order, and beats, until something fails.

@@ -48,6 +48,7 @@ type Hello struct {
 	Facts     Facts             `json:"facts"`
 	Channels  []channel.Channel `json:"channels"`
 	Running   string            `json:"running,omitempty"` // the order being run
+	From      uint64            `json:"from,omitempty"`    // the first frame of the stream that the rig still holds, or makes next
 	Crash     *Crash            `json:"crash,omitempty"`   // how the machine's start before this one ended, if not by a shutdown
 	Journal   []Unending        `json:"journal,omitempty"` // orders that the journal shows begun but not ended
 }

@@ -108,6 +108,9 @@ func (r *Runner) followLeg(ctx context.Context, lease *store.Lease, t *store.Tri
 	l := &legs[i]
 	status := r.hub.Status(t.RigID)
 	sameBoot := status.Linked && status.Hello.BootID == l.BootID
+	if l.PutBack {
+		return r.runAgain(ctx, lease, t, l, status)
+	}
 	switch {
 	case l.Finished.Valid:
 		ending := verdict.Finished
@@ -130,6 +133,21 @@ func (r *Runner) followLeg(ctx context.Context, lease *store.Lease, t *store.Tri
 		return nil
 	}
 	return r.silence(ctx, lease, t, rig, legs, i, status)
+}
+
+// runAgain makes a leg that was under way when the records were backed up be run anew, once the rig does not run it any more. What the
+// rig told of it since the backup is lost: nobody could say that it held.
+func (r *Runner) runAgain(ctx context.Context, lease *store.Lease, t *store.Trial, l *store.Leg, status link.Status) error {
+	switch {
+	case !status.Linked:
+		return nil // it waits for the rig; the page says so
+	case !l.Finished.Valid && status.Hello.BootID == l.BootID && status.Hello.Running == l.OrderID.String:
+		if err := r.hub.Order(t.RigID, link.Order{ID: l.OrderID.String, Do: link.Stop}); !errors.Is(err, link.ErrNotLinked) {
+			return err
+		}
+		return nil
+	}
+	return r.store.LegAgain(ctx, lease, t, l.ID)
 }
 
 // restartOrFreeze tells why a machine came up anew during a leg. Without a board to ask, a long silence before means

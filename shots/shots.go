@@ -31,11 +31,7 @@ var list = []shot{
 	{name: "trial", path: "/rig/1/trial/5", wait: ".uplot canvas"},
 	{name: "trial-failed", path: "/rig/1/trial/7", wait: ".uplot canvas"},
 	{name: "scores", path: "/rig/1/scores", wait: "[data-comparison]"},
-	{name: "figures", path: "/rig/1/trial/1", wait: ".uplot canvas", prepare: func(p *rod.Page) error {
-		return click(p, "main button", "Figures")
-	}},
 	{name: "audit", path: "/rig/4/rig", wait: "table"},
-	{name: "ratios", path: "/rig/4/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "clocks") }},
 	{name: "bands", path: "/rig/3/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "curve") }},
 	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
 	{name: "lost", path: "/rig/8/rig", wait: "[data-drift]"},
@@ -48,7 +44,6 @@ var list = []shot{
 	}},
 	{name: "join-log", path: "/rig/1/trial/5", wait: "[data-logs]", prepare: joinLog},
 	{name: "log", path: "/rig/3/log", wait: "[data-log] li"},
-	{name: "ladders", path: "/rig/1/ladders", wait: "[data-steps]"},
 	{name: "login", path: "/", wait: "form", guarded: true},
 	{name: "accounts", path: "/rig/1/accounts", wait: "[data-account=Bo]", guarded: true, known: true, prepare: func(p *rod.Page) error {
 		return click(p, "[data-account=Bo] button", "Change")

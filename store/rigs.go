@@ -149,11 +149,13 @@ func (s *Store) Hello(ctx context.Context, rig int64, h *link.Hello, holder stri
 			h.BootID, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), rig); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO link_streams (rig_id, stream, last_seq) VALUES (?, ?, 0)`, rig,
-			h.Stream); err != nil {
+		// A stream that is not known begins where the rig says: what came before was told to a database that is no more.
+		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO link_streams (rig_id, stream, last_seq) VALUES (?, ?, ?)`, rig,
+			h.Stream, max(h.From, 1)-1); err != nil {
 			return err
 		}
-		return tx.GetContext(ctx, &last, `SELECT last_seq FROM link_streams WHERE rig_id = ? AND stream = ?`, rig, h.Stream)
+		last, err = follow(ctx, tx, rig, h.Stream, h.From)
+		return err
 	})
 	return last, lease, known(err, "store the hello of rig %d", rig)
 }

@@ -104,6 +104,7 @@ type LegCourse struct {
 	OrderedAt sql.NullTime   `db:"ordered_at"`
 	StartedMS sql.NullInt64  `db:"started_ms"` // on the rig's clock
 	SeenS     float64        `db:"seen_s"`     // newest sign of it, since its start
+	PutBack   bool           `db:"put_back"`   // the records are of an earlier moment: it is to be run anew
 }
 
 // LegEnding is how a leg ended: what the rig said, and what came of it.
@@ -141,7 +142,7 @@ const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_as
 
 const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force,
 	stream, ordered_at,
-	started_ms, seen_s, finished, limiters, result, figures, score, width, memory_mb, abort_c, target_c`
+	started_ms, seen_s, finished, limiters, result, figures, score, width, memory_mb, abort_c, target_c, put_back`
 
 // CreateTrial numbers and stores a trial with its legs. It is ErrTaken while something else runs on the rig.
 func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {

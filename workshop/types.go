@@ -23,6 +23,7 @@ type (
 	Account   = store.Account
 	Trace     = store.Trace
 	Answer    = store.Answer
+	Holdings  = store.Holdings
 
 	SessionPart = store.SessionPart
 	Contrast    = trim.Contrast

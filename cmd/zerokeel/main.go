@@ -32,8 +32,8 @@ func root() *cobra.Command {
 		Use: "zerokeel", Short: "Tune desktop processors in firmware, prove each configuration, and keep what was learned",
 		SilenceUsage: true, SilenceErrors: true,
 	}
-	cmd.AddCommand(serveCommand(), ownerCommand(), standinCommand(), agentCommand(), loadCommand(), modelCommand(), preflightCommand(),
-		demoCommand(), dbCommand(), shotsCommand(), versionCommand())
+	cmd.AddCommand(serveCommand(), ownerCommand(), backupCommand(), restoreCommand(), standinCommand(), agentCommand(), loadCommand(),
+		modelCommand(), preflightCommand(), demoCommand(), dbCommand(), shotsCommand(), versionCommand())
 	return cmd
 }
 

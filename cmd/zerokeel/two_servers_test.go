@@ -31,7 +31,13 @@ type serverProcess struct {
 // serve starts a server process on a database, and returns once it answers.
 func serve(t testing.TB, dsns ...string) *serverProcess {
 	t.Helper()
-	args := []string{"serve", "--listen", "127.0.0.1:0"}
+	return serveAt(t, "127.0.0.1:0", dsns...)
+}
+
+// serveAt is serve, at an address.
+func serveAt(t testing.TB, address string, dsns ...string) *serverProcess {
+	t.Helper()
+	args := []string{"serve", "--listen", address}
 	for _, dsn := range dsns {
 		args = append(args, "--dsn", dsn)
 	}
@@ -49,11 +55,10 @@ func serve(t testing.TB, dsns ...string) *serverProcess {
 	p := &serverProcess{cmd: cmd}
 	t.Cleanup(p.kill)
 	line, err := bufio.NewReader(out).ReadString('\n')
-	address, ok := strings.CutPrefix(strings.TrimSpace(line), "serving on http://")
-	if err != nil || !ok {
+	var ok bool
+	if p.address, ok = strings.CutPrefix(strings.TrimSpace(line), "serving on http://"); err != nil || !ok {
 		t.Fatalf("the server says %q, %v", line, err)
 	}
-	p.address = address
 	return p
 }
 

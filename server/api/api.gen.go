@@ -2028,7 +2028,7 @@ type ServerInterface interface {
 	// AddAccount Give somebody an account
 	// (POST /api/accounts)
 	AddAccount(ctx *echo.Context) error
-	// ChangeAccount Change what somebody may do, give a new password, close an account or open it again; its logins end
+	// ChangeAccount Change an account, or close it; its logins end
 	// (PATCH /api/accounts/{account})
 	ChangeAccount(ctx *echo.Context, account int64) error
 	// ReadAudit Who did what, or tried to, the newest 200, newest first; earlier ones by before

@@ -122,7 +122,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Change what somebody may do, give a new password, close an account or open it again; its logins end */
+        /** Change an account, or close it; its logins end */
         patch: operations["changeAccount"];
         trace?: never;
     };
