@@ -37,7 +37,7 @@ type Options struct {
 // Speeds of the stand-ins: while their history is made, between the legs of it, where the server's time to think would
 // become hours of theirs, and afterwards.
 const (
-	loadingSpeed = 2400
+	loadingSpeed = 4000
 	loadingRest  = 200
 	DefaultSpeed = 30
 )

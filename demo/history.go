@@ -3,6 +3,7 @@ package demo
 import (
 	"context"
 	"crypto/rand"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -23,8 +24,8 @@ import (
 // historySpan is how far back on the rig's clock the history begins.
 const historySpan = 14 * time.Hour
 
-// load adds the rigs and makes their histories: that of the first by itself, since the pictures of the documentation count
-// on its numbers, the others side by side.
+// load adds the rigs and makes their histories: that of the first by itself until its last trial has its number, since the pictures of
+// the documentation count on those, the others side by side. This computer's own trial is run when it has the time.
 func (d *demo) load(ctx context.Context, c *client) error {
 	d.state.Password = rand.Text()
 	first := &stories[0]
@@ -36,32 +37,42 @@ func (d *demo) load(ctx context.Context, c *client) error {
 		return err
 	}
 	d.state.HereRig, d.state.HereToken = here.Rig.Id, here.Token
-	if err := d.tell(ctx, c, first); err != nil {
-		return err
+	group, inner := errgroup.WithContext(ctx)
+	numbered, told := make(chan struct{}), make(chan struct{}, len(stories))
+	group.Go(func() error { return d.tell(inner, c, first, func() { close(numbered) }) })
+	select {
+	case <-numbered:
+	case <-inner.Done():
+		return group.Wait()
 	}
 	for i := range stories[1:] {
 		if err := d.addRig(ctx, c, &stories[1+i]); err != nil {
-			return err
+			return errors.Join(err, group.Wait())
 		}
 	}
 	d.startAgent()
-	group, inner := errgroup.WithContext(ctx)
 	for i := range stories[1:] {
-		group.Go(func() error { return d.tell(inner, c, &stories[1+i]) })
+		group.Go(func() error {
+			defer func() { told <- struct{}{} }()
+			return d.tell(inner, c, &stories[1+i], func() {})
+		})
 	}
+	group.Go(func() error {
+		for range len(stories) - 2 { // the longest goes on alone
+			<-told
+		}
+		return d.tryHere(inner, c)
+	})
 	if err := group.Wait(); err != nil {
-		return err
-	}
-	// Last, when the machine has time for it.
-	if err := d.tryHere(ctx, c); err != nil {
 		return err
 	}
 	d.state.Loaded = true
 	return d.save()
 }
 
-// tell makes the history of one rig, with its stand-in at high speed, and leaves it running at the demo's own.
-func (d *demo) tell(ctx context.Context, c *client, s *story) error {
+// tell makes the history of one rig, with its stand-in at high speed, and leaves it running at the demo's own. numbered is called once
+// its last trial has begun.
+func (d *demo) tell(ctx context.Context, c *client, s *story, numbered func()) error {
 	if err := d.startStandin(s.standin, loadingSpeed, loadingRest, time.Now().Add(-historySpan)); err != nil {
 		return err
 	}
@@ -69,7 +80,7 @@ func (d *demo) tell(ctx context.Context, c *client, s *story) error {
 	if err := c.untilLinked(ctx, id, true, d.standin(s.standin)); err != nil {
 		return err
 	}
-	r := &rig{client: c, id: id, board: &hands{address: "http://" + d.boards[s.standin], password: d.state.Password}}
+	r := &rig{client: c, id: id, trialsLeft: s.trials(), numbered: numbered, board: &hands{address: "http://" + d.boards[s.standin], password: d.state.Password}}
 	if err := s.tell(ctx, r); err != nil {
 		return fmt.Errorf("%s: %w", s.name, err)
 	}
@@ -173,6 +184,9 @@ type rig struct {
 	*client
 	id    int64
 	board *hands
+
+	trialsLeft int    // of its history, to be begun
+	numbered   func() // is called when none is left
 }
 
 // hands do at a stand-in's board what a person does at a machine.
@@ -267,6 +281,9 @@ func (r *rig) trial(ctx context.Context, in api.StartTrialRequest) (string, erro
 	var t api.Trial
 	if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/trials", r.id), in, &t); err != nil {
 		return "", err
+	}
+	if r.trialsLeft--; r.trialsLeft == 0 {
+		r.numbered()
 	}
 	err := until(ctx, func() (bool, error) {
 		err := r.call(ctx, "GET", fmt.Sprintf("/api/trials/%d", t.Id), nil, &t)

@@ -227,6 +227,17 @@ func beginCard(ctx context.Context, r *rig) error {
 	return r.call(ctx, "PUT", fmt.Sprintf("/api/fittings/%d/ticks", f.Id), map[string]any{"keys": []string{"limit.beyondSpec"}}, nil)
 }
 
+// trials is how many trials the history has.
+func (s *story) trials() int {
+	n := len(s.steps)
+	for _, one := range s.steps {
+		if one.scores && one.want == "held" {
+			n++
+		}
+	}
+	return n
+}
+
 // tell makes the history through the API: each step's trim is fitted, proven, and scored when it held. At the end the last
 // trim that held is in force.
 func (s *story) tell(ctx context.Context, r *rig) error {
