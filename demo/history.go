@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -24,7 +25,7 @@ import (
 // historySpan is how far back on the rig's clock the history begins.
 const historySpan = 14 * time.Hour
 
-// load adds the rigs and makes their histories: that of the first by itself until its last trial has its number, since the pictures of
+// load adds the rigs and makes their histories: that of the first by itself until all but its last trial have their numbers, since the pictures of
 // the documentation count on those, the others side by side. This computer's own trial is run when it has the time.
 func (d *demo) load(ctx context.Context, c *client) error {
 	d.state.Password = rand.Text()
@@ -39,7 +40,7 @@ func (d *demo) load(ctx context.Context, c *client) error {
 	d.state.HereRig, d.state.HereToken = here.Rig.Id, here.Token
 	group, inner := errgroup.WithContext(ctx)
 	numbered, told := make(chan struct{}), make(chan struct{}, len(stories))
-	group.Go(func() error { return d.tell(inner, c, first, func() { close(numbered) }) })
+	group.Go(func() error { return d.tell(inner, c, first, sync.OnceFunc(func() { close(numbered) })) })
 	select {
 	case <-numbered:
 	case <-inner.Done():
@@ -70,8 +71,8 @@ func (d *demo) load(ctx context.Context, c *client) error {
 	return d.save()
 }
 
-// tell makes the history of one rig, with its stand-in at high speed, and leaves it running at the demo's own. numbered is called once
-// its last trial has begun.
+// tell makes the history of one rig, with its stand-in at high speed, and leaves it running at the demo's own. numbered is called
+// when all trims and, but for the last one, all trials have their numbers.
 func (d *demo) tell(ctx context.Context, c *client, s *story, numbered func()) error {
 	if err := d.startStandin(s.standin, loadingSpeed, loadingRest, time.Now().Add(-historySpan)); err != nil {
 		return err
@@ -80,7 +81,8 @@ func (d *demo) tell(ctx context.Context, c *client, s *story, numbered func()) e
 	if err := c.untilLinked(ctx, id, true, d.standin(s.standin)); err != nil {
 		return err
 	}
-	r := &rig{client: c, id: id, trialsLeft: s.trials(), numbered: numbered, board: &hands{address: "http://" + d.boards[s.standin], password: d.state.Password}}
+	r := &rig{client: c, id: id, trialsLeft: s.trials(), numbered: numbered,
+		board: &hands{address: "http://" + d.boards[s.standin], password: d.state.Password}}
 	if err := s.tell(ctx, r); err != nil {
 		return fmt.Errorf("%s: %w", s.name, err)
 	}
@@ -186,7 +188,7 @@ type rig struct {
 	board *hands
 
 	trialsLeft int    // of its history, to be begun
-	numbered   func() // is called when none is left
+	numbered   func() // is called when at most the last is left
 }
 
 // hands do at a stand-in's board what a person does at a machine.
@@ -282,7 +284,7 @@ func (r *rig) trial(ctx context.Context, in api.StartTrialRequest) (string, erro
 	if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/trials", r.id), in, &t); err != nil {
 		return "", err
 	}
-	if r.trialsLeft--; r.trialsLeft == 0 {
+	if r.trialsLeft--; r.trialsLeft <= 1 {
 		r.numbered()
 	}
 	err := until(ctx, func() (bool, error) {

@@ -70,7 +70,7 @@ var stories = append([]story{
 				want: "held"},
 			{name: "memory", reason: "Rated profile first, proven alone, so that memory faults are not blamed on the processor.",
 				settings: trim.Settings{"memory.profile": word(trim.ProfileRated)},
-				legs:     []api.LegRequest{leg("memory", 12*minute), leg("mixed", 5*minute)}, scores: true, yardsticks: everyOther, want: "held"},
+				legs:     []api.LegRequest{leg("memory", 12*minute), leg("mixed", 5*minute)}, scores: true, want: "held"},
 			{name: "limits", reason: "Back inside the maker's limits; stock ran into its temperature limit.",
 				settings: trim.Settings{"limit.ppt": number(142), "limit.tdc": number(125), "limit.edc": number(180), "limit.temperature": number(90)},
 				legs:     []api.LegRequest{leg("heavy", 10*minute), leg("light", 8*minute), leg("transition", 5*minute)}, scores: true,
