@@ -25,8 +25,8 @@ import (
 // historySpan is how far back on the rig's clock the history begins.
 const historySpan = 14 * time.Hour
 
-// load adds the rigs and makes their histories: that of the first by itself until all but its last trial have their numbers, since the pictures of
-// the documentation count on those, the others side by side. This computer's own trial is run when it has the time.
+// load adds the rigs and makes their histories: that of the first by itself until all but its last trial have their numbers, since
+// the pictures of the documentation count on those, the others side by side. This computer's own trial is run when it has the time.
 func (d *demo) load(ctx context.Context, c *client) error {
 	d.state.Password = rand.Text()
 	first := &stories[0]
@@ -284,7 +284,7 @@ func (r *rig) trial(ctx context.Context, in api.StartTrialRequest) (string, erro
 	if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/trials", r.id), in, &t); err != nil {
 		return "", err
 	}
-	if r.trialsLeft--; r.trialsLeft <= 1 {
+	if r.trialsLeft--; r.trialsLeft <= 1 && r.numbered != nil {
 		r.numbered()
 	}
 	err := until(ctx, func() (bool, error) {
