@@ -37,7 +37,7 @@ func problemOf(err error) api.Problem {
 				Remedy: "look whether your change still fits, and send it again"})
 		}
 	case errors.As(err, &faults):
-		p.Status, p.Title, p.Faults = http.StatusUnprocessableEntity, "The input has faults; nothing was changed", faults
+		p.Status, p.Title, p.Faults = http.StatusUnprocessableEntity, "The input has faults; nothing was changed", bounded(faults)
 	case errors.As(err, &conflict):
 		p.Status, p.Title = http.StatusConflict, conflict.Error()
 	case errors.Is(err, workshop.ErrNotFound):
