@@ -61,7 +61,8 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"GET", "/api/rigs", "", 200}, {"GET", one, "", 200}, {"PATCH", one, `{"ambientC":23}`, 200}, {"POST", one + "/token", "", 200},
 		{"GET", one + "/settings", "", 200}, {"POST", one + "/check", `{"settings":{"curve.all":-10},"parent":null}`, 200},
 		{"GET", one + "/trims", "", 200}, {"POST", one + "/trims", made, 201}, {"GET", "/api/trims/1", "", 200},
-		{"PATCH", "/api/trims/2", `{"name":"y"}`, 200},
+		{"PATCH", "/api/trims/2", `{"name":"y"}`, 200}, {"POST", one + "/trims", made, 201}, {"DELETE", "/api/trims/3", "", 204},
+		{"GET", one + "/removal", "", 200}, {"DELETE", one + "?name=other", "", 422}, {"DELETE", "/api/rigs/99?name=x", "", 404},
 		{"POST", one + "/sessions", `{"base":1,"trim":1,"yardsticks":["none"],"runs":1}`, 422}, {"GET", one + "/sessions", "", 200},
 		{"POST", "/api/sessions/9/end", "", 404},
 		{"GET", one + "/fittings", "", 200}, {"POST", one + "/fittings", `{"trim":1}`, 201}, {"GET", "/api/fittings/1", "", 200},
@@ -241,7 +242,7 @@ func TestBadInputNamesItsFields(t *testing.T) {
 			[]string{"firmware.address"}},
 		{"id no number", "GET", "/api/rigs/first", "", 422, []string{"rig"}},
 		{"unknown resource", "GET", "/api/rocks", "", 404, nil},
-		{"wrong method", "DELETE", one, "", 405, nil},
+		{"wrong method", "PUT", one, "{}", 405, nil}, {"removal of no name", "DELETE", one, "", 422, []string{"name"}},
 	}
 	for _, row := range rows {
 		t.Run(row.name, func(t *testing.T) {

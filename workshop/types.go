@@ -25,6 +25,8 @@ type (
 	Answer    = store.Answer
 	Holdings  = store.Holdings
 
+	Dependents = store.Dependents
+
 	SessionPart = store.SessionPart
 	Contrast    = trim.Contrast
 	PartSheet   = store.Part

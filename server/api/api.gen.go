@@ -1327,6 +1327,17 @@ type RegimeStood struct {
 	Words  string  `json:"words"`
 }
 
+// Removal defines model for Removal.
+type Removal struct {
+	Fittings   int `json:"fittings"`
+	Incidents  int `json:"incidents"`
+	Recordings int `json:"recordings"`
+	Scores     int `json:"scores"`
+	Trials     int `json:"trials"`
+	Trims      int `json:"trims"`
+	Watches    int `json:"watches"`
+}
+
 // ReportIncidentRequest defines model for ReportIncidentRequest.
 type ReportIncidentRequest struct {
 	// At when it was seen; now when left out
@@ -1833,6 +1844,12 @@ type ListLaddersParams struct {
 // PutPartJSONBody defines parameters for PutPart.
 type PutPartJSONBody map[string]interface{}
 
+// RemoveRigParams defines parameters for RemoveRig.
+type RemoveRigParams struct {
+	// Name of the rig, so that it is not another one
+	Name string `form:"name" json:"name"`
+}
+
 // CompareTrimsParams defines parameters for CompareTrims.
 type CompareTrimsParams struct {
 	// Base trim compared against
@@ -2100,6 +2117,9 @@ type ServerInterface interface {
 	// CreateRig Add a rig; with parts, its trim T0 holds the board's settings as delivered
 	// (POST /api/rigs)
 	CreateRig(ctx *echo.Context) error
+	// RemoveRig Remove a rig with everything that belongs to it, for good
+	// (DELETE /api/rigs/{rig})
+	RemoveRig(ctx *echo.Context, rig RigID, params RemoveRigParams) error
 	// GetRig One rig
 	// (GET /api/rigs/{rig})
 	GetRig(ctx *echo.Context, rig RigID) error
@@ -2157,6 +2177,9 @@ type ServerInterface interface {
 	// DraftBoard A draft of a board sheet from the board's registry and the settings that its attributes were found to be
 	// (POST /api/rigs/{rig}/registry/sheet)
 	DraftBoard(ctx *echo.Context, rig RigID) error
+	// GetRemoval What would be removed with a rig
+	// (GET /api/rigs/{rig}/removal)
+	GetRemoval(ctx *echo.Context, rig RigID) error
 	// ListScores The rig's scores, oldest first
 	// (GET /api/rigs/{rig}/scores)
 	ListScores(ctx *echo.Context, rig RigID) error
@@ -2238,6 +2261,9 @@ type ServerInterface interface {
 	// ExportTelemetry Every sample of a trial as CSV
 	// (GET /api/trials/{trial}/telemetry.csv)
 	ExportTelemetry(ctx *echo.Context, trial TrialID, params ExportTelemetryParams) error
+	// RemoveTrim Remove a trim that was never fitted, and from which no other was made
+	// (DELETE /api/trims/{trim})
+	RemoveTrim(ctx *echo.Context, trim TrimID) error
 	// GetTrim One trim
 	// (GET /api/trims/{trim})
 	GetTrim(ctx *echo.Context, trim TrimID) error
@@ -2619,6 +2645,31 @@ func (w *ServerInterfaceWrapper) CreateRig(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CreateRig(ctx)
+	return err
+}
+
+// RemoveRig converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveRig(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveRigParams
+	// ------------- Required query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveRig(ctx, rig, params)
 	return err
 }
 
@@ -3005,6 +3056,22 @@ func (w *ServerInterfaceWrapper) DraftBoard(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.DraftBoard(ctx, rig)
+	return err
+}
+
+// GetRemoval converts echo context to params.
+func (w *ServerInterfaceWrapper) GetRemoval(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetRemoval(ctx, rig)
 	return err
 }
 
@@ -3564,6 +3631,22 @@ func (w *ServerInterfaceWrapper) ExportTelemetry(ctx *echo.Context) error {
 	return err
 }
 
+// RemoveTrim converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveTrim(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trim" -------------
+	var trim TrimID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trim", ctx.Param("trim"), &trim, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveTrim(ctx, trim)
+	return err
+}
+
 // GetTrim converts echo context to params.
 func (w *ServerInterfaceWrapper) GetTrim(ctx *echo.Context) error {
 	var err error
@@ -3752,8 +3835,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/audit", wrapper.ReadAudit, options.OperationMiddlewares["readAudit"]...)
 	router.GET(options.BaseURL+"/api/rigs", wrapper.ListRigs, options.OperationMiddlewares["listRigs"]...)
 	router.POST(options.BaseURL+"/api/rigs", wrapper.CreateRig, options.OperationMiddlewares["createRig"]...)
+	router.DELETE(options.BaseURL+"/api/rigs/:rig", wrapper.RemoveRig, options.OperationMiddlewares["removeRig"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig", wrapper.GetRig, options.OperationMiddlewares["getRig"]...)
 	router.PATCH(options.BaseURL+"/api/rigs/:rig", wrapper.UpdateRig, options.OperationMiddlewares["updateRig"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/removal", wrapper.GetRemoval, options.OperationMiddlewares["getRemoval"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/baseline", wrapper.GetBaseline, options.OperationMiddlewares["getBaseline"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/token", wrapper.RenewToken, options.OperationMiddlewares["renewToken"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/settings", wrapper.ListSettings, options.OperationMiddlewares["listSettings"]...)
@@ -3770,6 +3855,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/trims/:trim/card", wrapper.GetCard, options.OperationMiddlewares["getCard"]...)
 	router.GET(options.BaseURL+"/api/trims/:trim/outcome", wrapper.GetOutcome, options.OperationMiddlewares["getOutcome"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/difference", wrapper.DiffTrims, options.OperationMiddlewares["diffTrims"]...)
+	router.DELETE(options.BaseURL+"/api/trims/:trim", wrapper.RemoveTrim, options.OperationMiddlewares["removeTrim"]...)
 	router.GET(options.BaseURL+"/api/trims/:trim", wrapper.GetTrim, options.OperationMiddlewares["getTrim"]...)
 	router.PATCH(options.BaseURL+"/api/trims/:trim", wrapper.UpdateTrim, options.OperationMiddlewares["updateTrim"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/fittings", wrapper.ListFittings, options.OperationMiddlewares["listFittings"]...)

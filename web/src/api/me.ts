@@ -1,9 +1,13 @@
 import { queryOptions, useQuery } from '@tanstack/react-query';
 import { api, Refusal, type Schemas, take } from './client';
 
+/** How often a server that does not answer is asked again, in ms. */
+const askAgainMs = 2000;
+
 export const meQuery = queryOptions({
   queryKey: ['me'],
   staleTime: Number.POSITIVE_INFINITY,
+  refetchInterval: (query) => (query.state.status === 'error' ? askAgainMs : false),
   queryFn: () => take(api.GET('/api/me')),
 });
 

@@ -10,6 +10,13 @@ export function useRig(id: number): Rig | undefined {
   return useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === id) }).data;
 }
 
+export const removalQuery = (rig: number) =>
+  queryOptions({
+    queryKey: ['removal', rig],
+    staleTime: 0,
+    queryFn: () => take(api.GET('/api/rigs/{rig}/removal', path(rig))),
+  });
+
 export const baselineQuery = (rig: number) =>
   queryOptions({
     queryKey: ['baseline', rig],

@@ -174,11 +174,31 @@ export interface paths {
         get: operations["getRig"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Remove a rig with everything that belongs to it, for good */
+        delete: operations["removeRig"];
         options?: never;
         head?: never;
         /** Change the room temperature or how the board is reached */
         patch: operations["updateRig"];
+        trace?: never;
+    };
+    "/api/rigs/{rig}/removal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** What would be removed with a rig */
+        get: operations["getRemoval"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/rigs/{rig}/baseline": {
@@ -485,7 +505,8 @@ export interface paths {
         get: operations["getTrim"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Remove a trim that was never fitted, and from which no other was made */
+        delete: operations["removeTrim"];
         options?: never;
         head?: never;
         /** Change a trim that was never fitted */
@@ -1243,6 +1264,15 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Removal: {
+            trims: number;
+            fittings: number;
+            trials: number;
+            scores: number;
+            incidents: number;
+            recordings: number;
+            watches: number;
+        };
         Me: {
             /** @description whether one logs in here */
             guarded: boolean;
@@ -2917,6 +2947,30 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    removeRig: {
+        parameters: {
+            query: {
+                /** @description of the rig, so that it is not another one */
+                name: string;
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     updateRig: {
         parameters: {
             query?: never;
@@ -2939,6 +2993,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rig"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRemoval: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description how many of each */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Removal"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3372,6 +3449,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Trim"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeTrim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

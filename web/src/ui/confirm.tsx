@@ -9,11 +9,13 @@ interface ConfirmProps {
   /** What follows from saying yes. */
   children: ReactNode;
   action: string;
+  /** The way back. */
+  back?: string;
   onConfirm: () => void;
 }
 
 /** Asks before something that cannot be undone. */
-export function Confirm({ open, onOpenChange, title, children, action, onConfirm }: ConfirmProps) {
+export function Confirm({ open, onOpenChange, title, children, action, back = 'Keep going', onConfirm }: ConfirmProps) {
   return (
     <AlertDialog.Root open={open} onOpenChange={onOpenChange}>
       <AlertDialog.Portal>
@@ -23,7 +25,7 @@ export function Confirm({ open, onOpenChange, title, children, action, onConfirm
           <AlertDialog.Description className="mb-4 text-soft">{children}</AlertDialog.Description>
           <div className="flex justify-end gap-2">
             <AlertDialog.Cancel asChild>
-              <Button reads>Keep going</Button>
+              <Button reads>{back}</Button>
             </AlertDialog.Cancel>
             <AlertDialog.Action asChild>
               <Button main onClick={onConfirm}>

@@ -11,6 +11,7 @@ import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { Drift } from '../fitting/drift';
 import { AgentCommand } from './agent-command';
 import { Corrections } from './corrections';
+import { RemoveRig } from './remove-rig';
 
 /** What is this machine, what did it do as delivered, where does the board exceed the maker's limits? */
 export function RigSheet({ rig: id }: SheetProps) {
@@ -317,6 +318,7 @@ function LinkDock({ rig }: { rig: Rig }) {
           </p>
         ))}
       </Section>
+      <RemoveRig rig={rig} />
     </>
   );
 }

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useLocation } from 'wouter';
 import type { Rig, Setting, Trim } from '../../api/client';
+import { useOwns } from '../../api/me';
 import { checkQuery, drawingsQuery, outcomeQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
@@ -13,6 +14,7 @@ import { Groups } from './groups';
 import { Notes } from './notes';
 import { ProofDock } from './proof';
 import { useFit } from './use-fit';
+import { useRemove } from './use-remove';
 
 interface ViewProps {
   rig: Rig;
@@ -68,6 +70,8 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
   const outcome = useQuery(outcomeQuery(trim.id));
   const [find, setFind] = useState('');
   const fit = useFit(rig);
+  const owns = useOwns();
+  const remove = useRemove(trim);
   const stopping = check.data?.findings.filter((f) => f.level === 'stop') ?? [];
   const risky = stopping.length > 0 && stopping.every((f) => f.risk);
   // What a board was delivered with may always be fitted.
@@ -102,6 +106,11 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
               {trim.standing === 'draft' && parent && (
                 <Button onClick={() => go(sheetPath(rig.id, 'trim', trim.id, 'edit'))}>Change this draft</Button>
               )}
+              {trim.standing === 'draft' && parent && owns && (
+                <Button disabled={remove.isPending} onClick={() => remove.mutate()}>
+                  Remove it
+                </Button>
+              )}
               {trim.inForce && trim.standing !== 'failed' && (
                 <Button reads main={trim.standing === 'fitted'} hint="t" onClick={() => go(sheetPath(rig.id, 'trial'))}>
                   {trim.standing === 'fitted' ? 'Prove it' : 'Prove further'}
@@ -119,7 +128,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
                 New trim from {trimName(trim)}
               </Button>
             </div>
-            <Problem error={fit.error} />
+            <Problem error={fit.error ?? remove.error} />
           </Section>
           <ProofDock rig={rig} trim={trim} />
           {outcome.data && outcome.data.measured.length > 0 ? (
