@@ -251,6 +251,7 @@ func (r *Runner) alone(steps *sync.WaitGroup, name string, fn func() error) {
 		for {
 			err := fn()
 			if err != nil && !errors.Is(err, context.Canceled) {
+				r.shop.StepFailed()
 				r.log.Warn("a step failed and will be tried again", "of", name, "error", err)
 			}
 			if !r.goesOn(name, err) {

@@ -81,6 +81,15 @@ func TestFiguresComeOutAsTheyCameIn(t *testing.T) {
 		if len(holding) != len(govern.Limiters) || holding["sustained power"] != 1 || holding["ratio"] != 0 {
 			t.Errorf("limiters: %v", holding)
 		}
+		own := map[string]float64{}
+		for _, name := range []string{"database_there", "links", "leases", "frames_total", "answers_total"} {
+			for _, m := range families["zerokeel_server_"+name].GetMetric() {
+				own[name] += m.GetGauge().GetValue() + m.GetCounter().GetValue() + m.GetUntyped().GetValue()
+			}
+		}
+		if own["database_there"] != 1 || own["links"] != 1 || own["leases"] != 1 || own["frames_total"] < 1 || own["answers_total"] < 3 {
+			t.Errorf("of itself the server tells %v", own)
+		}
 		return true
 	})
 }

@@ -32,6 +32,7 @@ type Server struct {
 	entry       *entry // nil where whoever asks is the owner
 	tls         *tls.Config
 	fingerprint string
+	answers     answers
 
 	closed context.Context // ends the event streams before the server shuts down
 	close  context.CancelFunc
@@ -91,7 +92,7 @@ func New(cfg Config) (*Server, http.Handler, error) {
 		return nil, nil, err
 	}
 	e := echo.NewWithConfig(echo.Config{Logger: cfg.Log, HTTPErrorHandler: s.problem})
-	e.Use(middleware.Recover(), shield, patient, guard(cfg.Hosts), s.who, bodyLimit(), shallow, validate, s.once, s.traced, matched)
+	e.Use(middleware.Recover(), s.counted, shield, patient, guard(cfg.Hosts), s.who, bodyLimit(), shallow, validate, s.once, s.traced, matched)
 	api.RegisterHandlers(e, s)
 	e.GET("/api", s.page)
 	e.GET("/api/openapi.json", s.description)

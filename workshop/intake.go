@@ -33,6 +33,7 @@ func (i intake) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, er
 // Frames implements link.Sink.
 func (i intake) Frames(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
 	last, err := i.w.TakeFrames(As(ctx, Actor{Kind: Agent, Rig: rig}), rig, stream, frames)
+	i.w.tookFrames(len(frames), err)
 	if err != nil && !errors.Is(err, store.ErrGap) {
 		i.w.WasDeaf()
 	}

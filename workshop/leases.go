@@ -36,6 +36,12 @@ func (l *leases) put(one store.Lease) {
 	l.rigs[one.Rig] = heldLease{one, time.Now()}
 }
 
+func (l *leases) count() int {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return len(l.rigs)
+}
+
 func (l *leases) get(rig int64) (store.Lease, bool) {
 	l.mu.Lock()
 	defer l.mu.Unlock()

@@ -40,6 +40,7 @@ type Workshop struct {
 	hears  hearing
 	out    outbound.Guard
 	seal   *keys.Seal
+	counts counts
 	code   string // that the first owner shows
 }
 
