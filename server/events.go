@@ -9,6 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/live"
+	"zerokeel/workshop"
 )
 
 // keepAlive is how often an idle event stream shows that it is alive.
@@ -27,6 +28,11 @@ func (s *Server) StreamEvents(c *echo.Context) error {
 	defer alive.Stop()
 	if _, err := fmt.Fprint(c.Response(), ": linked\n\n"); err != nil {
 		return nil
+	}
+	if now := s.shop.Trouble(); now.Why != "" {
+		if err := writeEvent(c, live.Message{Topic: workshop.TopicTrouble, Data: now}); err != nil {
+			return nil
+		}
 	}
 	for {
 		if err := w.Flush(); err != nil {
@@ -49,12 +55,17 @@ func (s *Server) StreamEvents(c *echo.Context) error {
 		if listener.TakeLost() {
 			m = live.Message{Topic: live.All} // the page reads everything anew
 		}
-		text, err := json.Marshal(m)
-		if err != nil {
-			return fmt.Errorf("write an event: %w", err)
-		}
-		if _, err := fmt.Fprintf(c.Response(), "data: %s\n\n", text); err != nil {
+		if err := writeEvent(c, m); err != nil {
 			return nil
 		}
 	}
+}
+
+func writeEvent(c *echo.Context, m live.Message) error {
+	text, err := json.Marshal(m)
+	if err != nil {
+		return fmt.Errorf("write an event: %w", err)
+	}
+	_, err = fmt.Fprintf(c.Response(), "data: %s\n\n", text)
+	return err
 }

@@ -54,6 +54,8 @@ func problemOf(err error) api.Problem {
 		p.Status, p.Title = http.StatusUnauthorized, "This is not the code; the server wrote it where it was started, and makes another at each start"
 	case errors.As(err, &often):
 		p.Status, p.Title = http.StatusTooManyRequests, often.Error()
+	case errors.Is(err, workshop.ErrFull):
+		p.Status, p.Title = http.StatusInsufficientStorage, "The disk of the database is full; make room, and try again"
 	case errors.Is(err, workshop.ErrAway):
 		p.Status, p.Title = http.StatusServiceUnavailable, "The database does not answer; look again when it does whether this was done"
 	case errors.As(err, &httpError):

@@ -23,3 +23,6 @@ func (s *Store) Numbers(ctx context.Context, keys ...string) (map[string]int64, 
 	}
 	return s.channels.numbers(keys)
 }
+
+// Known tells an error of the driver in this package's own.
+func Known(err error) error { return known(err, "store it") }

@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"io/fs"
 	"net"
+	"strings"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -44,6 +45,8 @@ var (
 	ErrFixed    = errors.New("the trim was fitted and no longer changes")
 	// ErrAway reports a database that cannot be reached, or gives no answer: what it was asked to do may have been done.
 	ErrAway = errors.New("the database does not answer")
+	// ErrFull reports a database that has no room left: nothing was stored.
+	ErrFull = errors.New("the disk of the database is full")
 )
 
 // Open connects to the database of a data source name, or of several, one for each node of a cluster: the first that takes
@@ -152,8 +155,25 @@ func changed(result sql.Result, err error) error {
 	return nil
 }
 
-// erDupEntry is MariaDB's number of the error that a key is taken.
-const erDupEntry = 1062
+// MariaDB's numbers of errors: a key is taken, and, of several, there is no room left.
+const (
+	erDupEntry     = 1062
+	erDiskFull     = 1021
+	erRecordFile   = 1114
+	erErrorOnWrite = 1026
+	erGetErrno     = 1030
+)
+
+// full tells the errors of a database without room.
+func full(e *mysql.MySQLError) bool {
+	switch e.Number {
+	case erDiskFull, erRecordFile:
+		return true
+	case erErrorOnWrite, erGetErrno:
+		return strings.Contains(e.Message, "No space left")
+	}
+	return false
+}
 
 // known turns driver errors into this package's own, and says what was being done.
 func known(err error, doing string, args ...any) error {
@@ -167,6 +187,8 @@ func known(err error, doing string, args ...any) error {
 		return fmt.Errorf("%s: %w", doing, ErrNotFound)
 	case errors.As(err, &e) && e.Number == erDupEntry:
 		return fmt.Errorf("%s: %w", doing, ErrTaken)
+	case errors.As(err, &e) && full(e):
+		return fmt.Errorf("%s: %w: %w", doing, ErrFull, err)
 	case away(err):
 		return fmt.Errorf("%s: %w: %w", doing, ErrAway, err)
 	}

@@ -10,6 +10,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-sql-driver/mysql"
+
 	"zerokeel/core/channel"
 	"zerokeel/core/part"
 	"zerokeel/core/proof"
@@ -328,5 +330,22 @@ func TestScoresCarryTheirFigures(t *testing.T) {
 	if x := scores[0]; x.Value != 11700 || x.TrialID.Int64 != trial.ID || x.RigClock.UnixMilli() != 1_700_000_000_000 ||
 		x.Figures.V[0].Mean != 141.5 {
 		t.Errorf("score: %+v", x)
+	}
+}
+
+// TestWordsForAFullDisk: whatever MariaDB says of a disk without room is told as that, and nothing else is.
+func TestWordsForAFullDisk(t *testing.T) {
+	for _, row := range []struct {
+		number  uint16
+		message string
+		full    bool
+	}{{1021, "Disk full (/tmp/x); waiting for someone to free some space", true}, {1114, "The table 'telemetry_tail' is full", true},
+		{1030, `Got error 28 "No space left on device" from storage engine InnoDB`, true},
+		{1026, `Error writing file 'x' (Errcode: 28 "No space left on device")`, true},
+		{1030, `Got error 128 "Out of memory in engine" from storage engine`, false}, {1062, "Duplicate entry", false}} {
+		err := store.Known(fmt.Errorf("insert: %w", &mysql.MySQLError{Number: row.number, Message: row.message}))
+		if errors.Is(err, store.ErrFull) != row.full || errors.Is(err, store.ErrAway) {
+			t.Errorf("%d %s: %v", row.number, row.message, err)
+		}
 	}
 }

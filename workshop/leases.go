@@ -84,7 +84,12 @@ func (w *Workshop) keepLeases(ctx context.Context) error {
 			return nil
 		case <-tick.C:
 		}
-		if err := w.renew(ctx); err != nil && ctx.Err() == nil {
+		err := w.renew(ctx)
+		if ctx.Err() != nil {
+			return nil
+		}
+		w.came("leases", err)
+		if err != nil {
 			w.WasDeaf()
 			w.log.Warn("the leases could not be renewed", "error", err)
 		}

@@ -84,9 +84,11 @@ func (w *Workshop) readNews(ctx context.Context) error {
 		for _, n := range list {
 			w.spread(ctx, n)
 		}
-		switch {
-		case ctx.Err() != nil:
+		if ctx.Err() != nil {
 			return nil
+		}
+		w.came("news", err)
+		switch {
 		case err != nil:
 			if !failed {
 				w.log.Warn("the news could not be read", "error", err)

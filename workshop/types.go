@@ -50,4 +50,5 @@ var (
 	ErrNotFound = store.ErrNotFound
 	ErrFixed    = store.ErrFixed
 	ErrAway     = store.ErrAway
+	ErrFull     = store.ErrFull
 )

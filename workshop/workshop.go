@@ -41,7 +41,10 @@ type Workshop struct {
 	out    outbound.Guard
 	seal   *keys.Seal
 	counts counts
-	code   string // that the first owner shows
+
+	trouble troubles
+
+	code string // that the first owner shows
 }
 
 // New returns a workshop on a database, whose secrets are sealed.

@@ -21,16 +21,26 @@ function setConnected(now: boolean) {
   for (const tell of watchers) tell();
 }
 
+const watch = (tell: () => void) => {
+  watchers.add(tell);
+  return () => watchers.delete(tell);
+};
+
 /** Whether the stream of live events is up. */
 export function useConnected(): boolean {
-  return useSyncExternalStore(
-    (tell) => {
-      watchers.add(tell);
-      return () => watchers.delete(tell);
-    },
-    () => connected,
-  );
+  return useSyncExternalStore(watch, () => connected);
 }
+
+let trouble = '';
+
+function setTrouble(now: string) {
+  if (trouble === now) return;
+  trouble = now;
+  for (const tell of watchers) tell();
+}
+
+/** What keeps the server from its work, in words; empty while nothing does. */
+export const useTrouble = (): string => useSyncExternalStore(watch, () => trouble);
 
 /** Takes in a beat: figures are shown as they came, and only what draws a trial that runs on one of the rigs asks again. */
 function beat(queries: QueryClient, rigs: Vitals[]) {
@@ -62,6 +72,7 @@ function follow(queries: QueryClient): () => void {
   const listen = (source: EventSource) => {
     source.onopen = () => {
       setConnected(true);
+      setTrouble(''); // it is told anew where there is any
       // What happened before the stream was up is caught up with; at the page's start that can wait until it is drawn.
       clearTimeout(catchUp);
       catchUp = setTimeout(() => void queries.invalidateQueries(), opened ? 0 : catchUpMs);
@@ -77,6 +88,10 @@ function follow(queries: QueryClient): () => void {
       const news = JSON.parse(event.data as string) as News;
       if (news.topic === 'all') {
         void queries.invalidateQueries();
+        return;
+      }
+      if (news.topic === 'trouble') {
+        setTrouble((news.data as unknown as { why: string }).why);
         return;
       }
       if (news.topic === 'vitals') {

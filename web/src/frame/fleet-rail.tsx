@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { Rig } from '../api/client';
+import { useTrouble } from '../api/live';
 import { trimsQuery } from '../api/queries';
 import { Sim } from '../ui/elements';
 import { timeOfDay, trimName } from '../ui/format';
@@ -12,9 +13,16 @@ import { Who } from './who';
 /** The left edge: a line per rig, with what it does and the trim in force. */
 export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: number; sheet: SheetWord }) {
   const chart = useChart();
+  const trouble = useTrouble();
   return (
     <nav aria-label="Fleet" className="flex flex-col border-r border-line [grid-area:rail]">
       <p className="px-3.5 py-3 font-bold tracking-[0.09em]">ZERO KEEL</p>
+      {trouble && (
+        <p role="alert" className="bg-buff px-3.5 py-1.5 text-[13px]" data-trouble="">
+          <span aria-hidden="true">✕ </span>
+          {trouble}. What is shown may be old.
+        </p>
+      )}
       <div className="min-h-0 overflow-y-auto">
         {groups(rigs).map(({ name, rigs: own }) =>
           name ? (
