@@ -26,3 +26,13 @@ func (s *Store) Numbers(ctx context.Context, keys ...string) (map[string]int64, 
 
 // Known tells an error of the driver in this package's own.
 func Known(err error) error { return known(err, "store it") }
+
+// MigrateTo brings the schema to a version.
+func (s *Store) MigrateTo(ctx context.Context, version int64) error {
+	p, err := s.provider()
+	if err != nil {
+		return err
+	}
+	_, err = p.UpTo(ctx, version)
+	return err
+}

@@ -105,11 +105,21 @@ func (s *Store) Ping(ctx context.Context) error {
 	return nil
 }
 
-// Migrate brings the schema up to date. Several processes may do so at once.
+// Migrate brings the schema up to date. Several processes may do so at once. What a newer version has written it leaves alone, and
+// says so: this one would misread it.
 func (s *Store) Migrate(ctx context.Context) error {
 	provider, err := s.provider()
 	if err != nil {
 		return err
+	}
+	there, err := provider.GetDBVersion(ctx)
+	if err != nil {
+		return fmt.Errorf("look at the schema: %w", err)
+	}
+	known := provider.ListSources()
+	if newest := known[len(known)-1].Version; there > newest {
+		return fmt.Errorf("the database was written by a newer version of this program: its schema is %d, and this one knows %d at most. "+
+			"Install that version again, or restore a backup of before it", there, newest)
 	}
 	if _, err := provider.Up(ctx); err != nil {
 		return fmt.Errorf("bring the schema up to date: %w", err)

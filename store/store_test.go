@@ -7,10 +7,12 @@ import (
 	"math"
 	"os"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
+	"github.com/jmoiron/sqlx"
 
 	"zerokeel/core/channel"
 	"zerokeel/core/part"
@@ -347,5 +349,20 @@ func TestWordsForAFullDisk(t *testing.T) {
 		if errors.Is(err, store.ErrFull) != row.full || errors.Is(err, store.ErrAway) {
 			t.Errorf("%d %s: %v", row.number, row.message, err)
 		}
+	}
+}
+
+// TestANewerDatabaseIsLeftAlone: a program that does not know a schema says so, and changes nothing.
+func TestANewerDatabaseIsLeftAlone(t *testing.T) {
+	s, dsns := storetest.OpenDSN(t)
+	raw := sqlx.MustConnect("mysql", dsns[0])
+	defer func() { _ = raw.Close() }()
+	raw.MustExec(`INSERT INTO goose_db_version (version_id, is_applied) VALUES (99999, TRUE)`)
+	if err := s.Migrate(t.Context()); err == nil || !strings.Contains(err.Error(), "newer version") {
+		t.Errorf("a newer schema: %v", err)
+	}
+	raw.MustExec(`DELETE FROM goose_db_version WHERE version_id = 99999`)
+	if err := s.Migrate(t.Context()); err != nil {
+		t.Errorf("its own schema: %v", err)
 	}
 }

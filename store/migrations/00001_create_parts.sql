@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE parts (
+CREATE TABLE IF NOT EXISTS parts (
   kind       VARCHAR(20)  NOT NULL,
   id         VARCHAR(40)  NOT NULL,
   name       VARCHAR(120) NOT NULL,
@@ -9,4 +9,4 @@ CREATE TABLE parts (
 );
 
 -- +goose Down
-DROP TABLE parts;
+DROP TABLE IF EXISTS parts;

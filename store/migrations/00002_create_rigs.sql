@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE rigs (
+CREATE TABLE IF NOT EXISTS rigs (
   id                BIGINT       NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name              VARCHAR(60)  NOT NULL UNIQUE,
   simulated         BOOLEAN      NOT NULL,
@@ -20,4 +20,4 @@ CREATE TABLE rigs (
 );
 
 -- +goose Down
-DROP TABLE rigs;
+DROP TABLE IF EXISTS rigs;

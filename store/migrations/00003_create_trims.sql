@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE trims (
+CREATE TABLE IF NOT EXISTS trims (
   id         BIGINT      NOT NULL AUTO_INCREMENT PRIMARY KEY,
   rig_id     BIGINT      NOT NULL,
   number     INT         NOT NULL,
@@ -20,4 +20,4 @@ CREATE TABLE trims (
 );
 
 -- +goose Down
-DROP TABLE trims;
+DROP TABLE IF EXISTS trims;

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE fittings (
+CREATE TABLE IF NOT EXISTS fittings (
   id           BIGINT      NOT NULL AUTO_INCREMENT PRIMARY KEY,
   rig_id       BIGINT      NOT NULL,
   trim_id      BIGINT      NOT NULL,
@@ -20,4 +20,4 @@ CREATE TABLE fittings (
 );
 
 -- +goose Down
-DROP TABLE fittings;
+DROP TABLE IF EXISTS fittings;

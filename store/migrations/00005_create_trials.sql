@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE trials (
+CREATE TABLE IF NOT EXISTS trials (
   id           BIGINT      NOT NULL AUTO_INCREMENT PRIMARY KEY,
   rig_id       BIGINT      NOT NULL,
   trim_id      BIGINT      NOT NULL,
@@ -21,4 +21,4 @@ CREATE TABLE trials (
 );
 
 -- +goose Down
-DROP TABLE trials;
+DROP TABLE IF EXISTS trials;

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE legs (
+CREATE TABLE IF NOT EXISTS legs (
   id           BIGINT      NOT NULL AUTO_INCREMENT PRIMARY KEY,
   trial_id     BIGINT      NOT NULL,
   position     INT         NOT NULL,
@@ -26,4 +26,4 @@ CREATE TABLE legs (
 );
 
 -- +goose Down
-DROP TABLE legs;
+DROP TABLE IF EXISTS legs;

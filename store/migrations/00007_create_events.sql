@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE events (
+CREATE TABLE IF NOT EXISTS events (
   id       BIGINT       NOT NULL AUTO_INCREMENT PRIMARY KEY,
   leg_id   BIGINT       NOT NULL,
   kind     VARCHAR(20)  NOT NULL,
@@ -12,4 +12,4 @@ CREATE TABLE events (
 );
 
 -- +goose Down
-DROP TABLE events;
+DROP TABLE IF EXISTS events;

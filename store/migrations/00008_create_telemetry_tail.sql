@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE telemetry_tail (
+CREATE TABLE IF NOT EXISTS telemetry_tail (
   id     BIGINT   NOT NULL AUTO_INCREMENT PRIMARY KEY,
   leg_id BIGINT   NOT NULL,
   body   LONGBLOB NOT NULL,
@@ -7,4 +7,4 @@ CREATE TABLE telemetry_tail (
 );
 
 -- +goose Down
-DROP TABLE telemetry_tail;
+DROP TABLE IF EXISTS telemetry_tail;

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE telemetry_blocks (
+CREATE TABLE IF NOT EXISTS telemetry_blocks (
   leg_id  BIGINT       NOT NULL,
   channel VARCHAR(100) NOT NULL,
   t0      BIGINT       NOT NULL,
@@ -10,4 +10,4 @@ CREATE TABLE telemetry_blocks (
 );
 
 -- +goose Down
-DROP TABLE telemetry_blocks;
+DROP TABLE IF EXISTS telemetry_blocks;

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE link_streams (
+CREATE TABLE IF NOT EXISTS link_streams (
   rig_id   BIGINT          NOT NULL,
   stream   VARCHAR(64)     NOT NULL,
   last_seq BIGINT UNSIGNED NOT NULL,
@@ -7,4 +7,4 @@ CREATE TABLE link_streams (
 );
 
 -- +goose Down
-DROP TABLE link_streams;
+DROP TABLE IF EXISTS link_streams;

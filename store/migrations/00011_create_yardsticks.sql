@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE yardsticks (
+CREATE TABLE IF NOT EXISTS yardsticks (
   id        VARCHAR(40) NOT NULL PRIMARY KEY,
   name      VARCHAR(80) NOT NULL,
   unit      VARCHAR(20) NOT NULL,
@@ -10,4 +10,4 @@ CREATE TABLE yardsticks (
 );
 
 -- +goose Down
-DROP TABLE yardsticks;
+DROP TABLE IF EXISTS yardsticks;

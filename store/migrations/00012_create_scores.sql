@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE scores (
+CREATE TABLE IF NOT EXISTS scores (
   id           BIGINT      NOT NULL AUTO_INCREMENT PRIMARY KEY,
   rig_id       BIGINT      NOT NULL,
   trim_id      BIGINT      NOT NULL,
@@ -13,4 +13,4 @@ CREATE TABLE scores (
 );
 
 -- +goose Down
-DROP TABLE scores;
+DROP TABLE IF EXISTS scores;

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE incidents (
+CREATE TABLE IF NOT EXISTS incidents (
   id         BIGINT       NOT NULL AUTO_INCREMENT PRIMARY KEY,
   rig_id     BIGINT       NOT NULL,
   trim_id    BIGINT       NOT NULL,
@@ -11,4 +11,4 @@ CREATE TABLE incidents (
 );
 
 -- +goose Down
-DROP TABLE incidents;
+DROP TABLE IF EXISTS incidents;

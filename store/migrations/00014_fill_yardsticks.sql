@@ -1,5 +1,5 @@
 -- +goose Up
-INSERT INTO yardsticks (id, name, unit, better, load_kind, seconds, runs) VALUES
+INSERT IGNORE INTO yardsticks (id, name, unit, better, load_kind, seconds, runs) VALUES
   ('all-core', 'All-core throughput', 'pt', 'higher', 'heavy', 60, 3),
   ('single-core', 'Single-core throughput', 'pt', 'higher', 'light', 40, 3);
 

@@ -1,10 +1,10 @@
 -- +goose Up
 ALTER TABLE rigs
-  ADD COLUMN firmware_version VARCHAR(80) NOT NULL DEFAULT '',
-  ADD COLUMN check_due        BOOLEAN     NOT NULL DEFAULT FALSE,
-  ADD COLUMN refit            BOOLEAN     NOT NULL DEFAULT FALSE,
-  ADD COLUMN lost_trim        BIGINT      NULL,
-  ADD COLUMN drift            JSON        NULL;
+  ADD COLUMN IF NOT EXISTS firmware_version VARCHAR(80) NOT NULL DEFAULT '',
+  ADD COLUMN IF NOT EXISTS check_due        BOOLEAN     NOT NULL DEFAULT FALSE,
+  ADD COLUMN IF NOT EXISTS refit            BOOLEAN     NOT NULL DEFAULT FALSE,
+  ADD COLUMN IF NOT EXISTS lost_trim        BIGINT      NULL,
+  ADD COLUMN IF NOT EXISTS drift            JSON        NULL;
 
 -- +goose Down
-ALTER TABLE rigs DROP COLUMN firmware_version, DROP COLUMN check_due, DROP COLUMN refit, DROP COLUMN lost_trim, DROP COLUMN drift;
+ALTER TABLE rigs DROP COLUMN IF EXISTS firmware_version, DROP COLUMN IF EXISTS check_due, DROP COLUMN IF EXISTS refit, DROP COLUMN IF EXISTS lost_trim, DROP COLUMN IF EXISTS drift;

@@ -1,9 +1,9 @@
 -- +goose Up
-CREATE TABLE ladders (
+CREATE TABLE IF NOT EXISTS ladders (
   id         VARCHAR(40) NOT NULL PRIMARY KEY,
   template   JSON        NOT NULL,
   changed_at DATETIME(6) NOT NULL
 );
 
 -- +goose Down
-DROP TABLE ladders;
+DROP TABLE IF EXISTS ladders;

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE watches (
+CREATE TABLE IF NOT EXISTS watches (
   id      BIGINT       NOT NULL AUTO_INCREMENT PRIMARY KEY,
   rig_id  BIGINT       NOT NULL,
   rule    JSON         NOT NULL,
@@ -11,4 +11,4 @@ CREATE TABLE watches (
 );
 
 -- +goose Down
-DROP TABLE watches;
+DROP TABLE IF EXISTS watches;

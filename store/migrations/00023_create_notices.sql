@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE notices (
+CREATE TABLE IF NOT EXISTS notices (
   id       BIGINT       NOT NULL AUTO_INCREMENT PRIMARY KEY,
   rig_id   BIGINT       NOT NULL,
   watch_id BIGINT       NOT NULL,
@@ -17,4 +17,4 @@ CREATE TABLE notices (
 );
 
 -- +goose Down
-DROP TABLE notices;
+DROP TABLE IF EXISTS notices;

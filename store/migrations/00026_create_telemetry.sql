@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE telemetry (
+CREATE TABLE IF NOT EXISTS telemetry (
   leg_id     BIGINT     NOT NULL,
   channel_id INT        NOT NULL,
   t0         BIGINT     NOT NULL,
@@ -10,4 +10,4 @@ CREATE TABLE telemetry (
 );
 
 -- +goose Down
-DROP TABLE telemetry;
+DROP TABLE IF EXISTS telemetry;

@@ -1,8 +1,8 @@
 -- +goose Up
-DROP TABLE telemetry_blocks;
+DROP TABLE IF EXISTS telemetry_blocks;
 
 -- +goose Down
-CREATE TABLE telemetry_blocks (
+CREATE TABLE IF NOT EXISTS telemetry_blocks (
   leg_id  BIGINT       NOT NULL,
   channel VARCHAR(100) NOT NULL,
   t0      BIGINT       NOT NULL,

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE corrections (
+CREATE TABLE IF NOT EXISTS corrections (
   rig_id  BIGINT       NOT NULL,
   channel VARCHAR(100) NOT NULL,
   scale   DOUBLE       NOT NULL,
@@ -11,4 +11,4 @@ CREATE TABLE corrections (
 );
 
 -- +goose Down
-DROP TABLE corrections;
+DROP TABLE IF EXISTS corrections;

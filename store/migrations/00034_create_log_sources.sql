@@ -1,9 +1,9 @@
 -- +goose Up
-CREATE TABLE log_sources (
+CREATE TABLE IF NOT EXISTS log_sources (
   id         VARCHAR(40) NOT NULL PRIMARY KEY,
   mapping    JSON        NOT NULL,
   changed_at DATETIME(6) NOT NULL
 );
 
 -- +goose Down
-DROP TABLE log_sources;
+DROP TABLE IF EXISTS log_sources;

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE logs (
+CREATE TABLE IF NOT EXISTS logs (
   id         BIGINT       NOT NULL AUTO_INCREMENT PRIMARY KEY,
   trial_id   BIGINT       NOT NULL,
   source_id  VARCHAR(40)  NOT NULL,
@@ -15,4 +15,4 @@ CREATE TABLE logs (
 );
 
 -- +goose Down
-DROP TABLE logs;
+DROP TABLE IF EXISTS logs;

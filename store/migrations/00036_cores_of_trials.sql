@@ -1,5 +1,5 @@
 -- +goose Up
-ALTER TABLE trials ADD COLUMN cores JSON NULL;
+ALTER TABLE trials ADD COLUMN IF NOT EXISTS cores JSON NULL;
 
 -- +goose Down
-ALTER TABLE trials DROP COLUMN cores;
+ALTER TABLE trials DROP COLUMN IF EXISTS cores;

@@ -1,5 +1,5 @@
 -- +goose Up
-ALTER TABLE trims ADD COLUMN untried JSON NULL;
+ALTER TABLE trims ADD COLUMN IF NOT EXISTS untried JSON NULL;
 
 -- +goose Down
-ALTER TABLE trims DROP COLUMN untried;
+ALTER TABLE trims DROP COLUMN IF EXISTS untried;

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE outbox (
+CREATE TABLE IF NOT EXISTS outbox (
   id     BIGINT      NOT NULL AUTO_INCREMENT PRIMARY KEY,
   at     DATETIME(6) NOT NULL,
   topic  VARCHAR(20) NOT NULL,
@@ -10,4 +10,4 @@ CREATE TABLE outbox (
 );
 
 -- +goose Down
-DROP TABLE outbox;
+DROP TABLE IF EXISTS outbox;

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE leases (
+CREATE TABLE IF NOT EXISTS leases (
   rig_id     BIGINT      NOT NULL PRIMARY KEY,
   holder     VARCHAR(40) NOT NULL,
   epoch      BIGINT      NOT NULL,
@@ -15,4 +15,4 @@ CREATE TABLE leases (
 );
 
 -- +goose Down
-DROP TABLE leases;
+DROP TABLE IF EXISTS leases;

@@ -1,5 +1,5 @@
 -- +goose Up
-CREATE TABLE sessions (
+CREATE TABLE IF NOT EXISTS sessions (
   id         BIGINT       NOT NULL AUTO_INCREMENT PRIMARY KEY,
   rig_id     BIGINT       NOT NULL,
   base_trim_id  BIGINT    NOT NULL,
@@ -17,10 +17,10 @@ CREATE TABLE sessions (
   FOREIGN KEY (rig_id) REFERENCES rigs (id)
 );
 ALTER TABLE trials
-  ADD COLUMN session_id BIGINT NULL,
-  ADD COLUMN session_block INT NULL,
-  ADD UNIQUE KEY (session_id, session_block);
+  ADD COLUMN IF NOT EXISTS session_id BIGINT NULL,
+  ADD COLUMN IF NOT EXISTS session_block INT NULL,
+  ADD UNIQUE KEY IF NOT EXISTS session_id (session_id, session_block);
 
 -- +goose Down
-ALTER TABLE trials DROP KEY session_id, DROP COLUMN session_block, DROP COLUMN session_id;
-DROP TABLE sessions;
+ALTER TABLE trials DROP KEY IF EXISTS session_id, DROP COLUMN IF EXISTS session_block, DROP COLUMN IF EXISTS session_id;
+DROP TABLE IF EXISTS sessions;

@@ -1,7 +1,7 @@
 -- +goose Up
 ALTER TABLE rigs
-  ADD COLUMN absence VARCHAR(20) NOT NULL DEFAULT '',
-  ADD COLUMN absent_since DATETIME(6) NULL;
+  ADD COLUMN IF NOT EXISTS absence VARCHAR(20) NOT NULL DEFAULT '',
+  ADD COLUMN IF NOT EXISTS absent_since DATETIME(6) NULL;
 
 -- +goose Down
-ALTER TABLE rigs DROP COLUMN absent_since, DROP COLUMN absence;
+ALTER TABLE rigs DROP COLUMN IF EXISTS absent_since, DROP COLUMN IF EXISTS absence;

@@ -1,6 +1,6 @@
 -- Who may use the bench, who is logged in, and what they did.
 -- +goose Up
-CREATE TABLE accounts (
+CREATE TABLE IF NOT EXISTS accounts (
   id         BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name       VARCHAR(80) NOT NULL,
   role       VARCHAR(10) NOT NULL,
@@ -10,13 +10,13 @@ CREATE TABLE accounts (
   created_at DATETIME(6) NOT NULL,
   UNIQUE KEY (name)
 );
-CREATE TABLE logins (
+CREATE TABLE IF NOT EXISTS logins (
   token      VARCHAR(64) CHARACTER SET ascii COLLATE ascii_bin NOT NULL PRIMARY KEY, -- its hash
   data       BLOB NOT NULL,
   expires_at DATETIME(6) NOT NULL,
   KEY (expires_at)
 );
-CREATE TABLE traces (
+CREATE TABLE IF NOT EXISTS traces (
   id       BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   at       DATETIME(6) NOT NULL,
   name     VARCHAR(80) NOT NULL,
@@ -29,6 +29,6 @@ CREATE TABLE traces (
 );
 
 -- +goose Down
-DROP TABLE traces;
-DROP TABLE logins;
-DROP TABLE accounts;
+DROP TABLE IF EXISTS traces;
+DROP TABLE IF EXISTS logins;
+DROP TABLE IF EXISTS accounts;
