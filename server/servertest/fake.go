@@ -91,6 +91,23 @@ func (f *Fake) Send(frames ...link.Frame) {
 	f.Until("the frames are held", func() bool { return f.client.Pending() == 0 })
 }
 
+// Hold makes frames that are sent once the server is there.
+func (f *Fake) Hold(frames ...link.Frame) {
+	for _, one := range frames {
+		f.client.Send(one)
+	}
+}
+
+// Holds is how many frames the server has not stored yet.
+func (f *Fake) Holds() int { return f.client.Pending() }
+
+// Order starts a trial of one heavy leg, and returns its order.
+func (f *Fake) Order(seconds float64) link.Order {
+	f.t.Helper()
+	f.Call("POST", fmt.Sprintf("/api/rigs/%d/trials", f.ID), api.StartTrialRequest{Legs: []api.LegRequest{Leg("heavy", seconds)}}, 201, nil)
+	return f.next()
+}
+
 // Get returns the rig as the API tells it.
 func (f *Fake) Get() api.Rig {
 	f.t.Helper()
