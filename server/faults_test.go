@@ -31,7 +31,7 @@ func TestEveryWayToFail(t *testing.T) {
 		core     int
 		why      string
 	}{
-		{"miscalculated", weakest(3, standin.Reserve{Heavy: 0.105}), 1, nil, servertest.Leg("heavy", 300), "miscalculated", 3, "wrong result"},
+		{"miscalculated", weakest(3, standin.Reserve{Heavy: 0.125}), 1, nil, servertest.Leg("heavy", 300), "miscalculated", 3, "wrong result"},
 		{"core dropped", weakest(3, standin.Reserve{Heavy: 0.105}), 12, nil, servertest.Leg("heavy", 300), "core dropped", 3, "no progress"},
 		{"froze", weakest(2, standin.Reserve{Transition: 0.32}), 1, nil, servertest.Leg("transition", 300), "froze", -1,
 			"the board says the machine is up"},
