@@ -32,6 +32,9 @@ func (s *Server) me(c *echo.Context, a workshop.Actor) (api.Me, error) {
 	return out, err
 }
 
+// errOpen answers who would log in to a server that is not guarded.
+var errOpen = echo.NewHTTPError(http.StatusConflict, "nobody logs in here: this server listens on loopback alone, for whoever sits at it")
+
 // Login lets somebody in.
 func (s *Server) Login(c *echo.Context) error {
 	in, err := body[api.LoginRequest](c)
@@ -39,7 +42,7 @@ func (s *Server) Login(c *echo.Context) error {
 		return err
 	}
 	if s.entry == nil {
-		return echo.NewHTTPError(http.StatusConflict, "nobody logs in here: this server listens on loopback alone, for whoever sits at it")
+		return errOpen
 	}
 	if err := s.entry.try(c.Request(), in.Name); err != nil {
 		return err
@@ -82,7 +85,7 @@ func (s *Server) MakeFirstOwner(c *echo.Context) error {
 		return err
 	}
 	if s.entry == nil {
-		return echo.NewHTTPError(http.StatusConflict, "nobody logs in here: this server listens on loopback alone, for whoever sits at it")
+		return errOpen
 	}
 	if err := s.entry.try(c.Request(), in.Name); err != nil {
 		return err

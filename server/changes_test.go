@@ -8,6 +8,8 @@ import (
 	"sync"
 	"testing"
 
+	"github.com/jmoiron/sqlx"
+
 	"zerokeel/core/channel"
 	"zerokeel/core/part"
 	"zerokeel/server/api"
@@ -115,7 +117,8 @@ func TestNoChangeIsLost(t *testing.T) {
 // TestAskedTwiceDoneOnce: requests with the same key and the same words are done once, whether they come at once or later, and all are
 // answered alike; what was refused is tried again, and other words, or another key, are another request.
 func TestAskedTwiceDoneOnce(t *testing.T) {
-	bench := servertest.Pages(t, storetest.Open(t))
+	s, dsns := storetest.OpenDSN(t)
+	bench := servertest.Pages(t, s)
 	const clicks = 8
 	var answers sync.Map
 	var all sync.WaitGroup
@@ -131,6 +134,12 @@ func TestAskedTwiceDoneOnce(t *testing.T) {
 		if got, _ := answers.Load(i); got != first || !strings.HasPrefix(fmt.Sprint(got), "201") {
 			t.Errorf("click %d: %v, the first %v", i, got, first)
 		}
+	}
+	raw := sqlx.MustConnect("mysql", dsns[0])
+	defer func() { _ = raw.Close() }()
+	var kept string
+	if err := raw.Get(&kept, `SELECT body FROM repeats`); err != nil || kept == "" || strings.Contains(kept, "token") {
+		t.Errorf("the answer, with the rig's token, is kept as %.80s, %v", kept, err)
 	}
 	bench.With("Idempotency-Key", "two").Call("POST", "/api/rigs", `{"name":"Desk"}`, 422, nil)
 	bench.With("Idempotency-Key", "one").Call("POST", "/api/rigs", `{"name":"Bench"}`, 201, nil)

@@ -119,7 +119,8 @@ func (e *entry) try(r *http.Request, name string) error {
 // enter checks a name and a password that were tried. Whoever has them may begin anew.
 func (e *entry) enter(r *http.Request, name, password string) (workshop.Entry, error) {
 	in, err := e.shop.Enter(r.Context(), name, password)
-	if err == nil {
+	if err == nil { // a script does so with each request; other names stay bounded by themselves
+		e.tries.forget(ip(r))
 		e.nameTries.forget(nameHere(r, name))
 	}
 	return in, err

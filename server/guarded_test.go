@@ -218,6 +218,16 @@ func TestScriptsAndStreams(t *testing.T) {
 			t.Errorf("%s as %q: %d, want %d", row.path, row.name, status, row.status)
 		}
 	}
+	for n := range 3 * 30 { // more than may be guessed
+		request, err := http.NewRequest("GET", nobody.Address+"/api/loads", nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		request.SetBasicAuth("gus", othersPassword)
+		if status := nobody.Do(request); status != 200 {
+			t.Fatalf("request %d of a script: %d", n, status)
+		}
+	}
 	request, err := http.NewRequest("POST", nobody.Address+"/api/rigs", bytes.NewReader([]byte(`{"name":"x"}`)))
 	if err != nil {
 		t.Fatal(err)

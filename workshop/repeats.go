@@ -37,9 +37,13 @@ func (w *Workshop) Once(ctx context.Context, key, deed, path string, body []byte
 		case err != nil:
 			return nil, nil, err
 		case before == nil:
-			return nil, func(given *store.Answer) error { return w.store.SettleRepeat(context.WithoutCancel(ctx), name, given) }, nil
+			return nil, func(given *store.Answer) error { return w.settle(context.WithoutCancel(ctx), name, given) }, nil
 		case before.Status != 0:
-			return before, nil, nil
+			text, err := w.seal.Open(forAnswers, string(before.Body))
+			if err != nil {
+				return nil, nil, conflict("the same was asked before, and its answer cannot be read any more: %s", err)
+			}
+			return &store.Answer{Status: before.Status, Body: []byte(text)}, nil, nil
 		}
 		select {
 		case <-ctx.Done():
@@ -49,4 +53,13 @@ func (w *Workshop) Once(ctx context.Context, key, deed, path string, body []byte
 		case <-time.After(answerEvery):
 		}
 	}
+}
+
+// settle keeps an answer, sealed: there may be a rig's token in it, which is stored nowhere else.
+func (w *Workshop) settle(ctx context.Context, name string, given *store.Answer) error {
+	if given == nil {
+		return w.store.SettleRepeat(ctx, name, nil)
+	}
+	return w.store.SettleRepeat(ctx, name, &store.Answer{Status: given.Status,
+		Body: []byte(w.seal.Close(forAnswers, string(given.Body)))})
 }

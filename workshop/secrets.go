@@ -9,7 +9,10 @@ import (
 
 // Purposes for which secrets are sealed. The password of a board is bound to the board's address: whoever changes that in the
 // database gets no password sent to the new one.
-const forNotices = "address of notices"
+const (
+	forNotices = "address of notices"
+	forAnswers = "answer to a request that names a key"
+)
 
 func forBoard(address string) string { return "password of the board at " + address }
 
