@@ -32,6 +32,12 @@ const (
 	pollEvery = 200 * time.Millisecond
 )
 
+// A rig whose clock goes about as ours and that spoke within this time is looked at as seldom while there is no news of it.
+const (
+	calmFor  = time.Second
+	calmRate = 2
+)
+
 // Runner drives what runs on the rigs whose leases this process holds.
 type Runner struct {
 	shop  *workshop.Workshop
@@ -45,6 +51,8 @@ type Runner struct {
 	away   sync.Map        // rigs that were silent at the last look
 	uses   map[int64]inUse // rigs in daily use, as they were at the last note
 
+	looked map[int64]time.Time // when the trials of rigs were last stepped; the round's own
+
 	mu       sync.Mutex
 	packedAt time.Time       // when running legs were last looked at for packing; the round's own
 	working  map[string]bool // what is being stepped right now, and whether something has happened since the step began
@@ -53,7 +61,7 @@ type Runner struct {
 // New returns a runner. Its Run must be called.
 func New(shop *workshop.Workshop, s *store.Store, log *slog.Logger) *Runner {
 	return &Runner{shop: shop, store: s, hub: shop.Hub(), log: log, http: shop.Out().Client(sendTimeout),
-		working: map[string]bool{}, uses: map[int64]inUse{}}
+		working: map[string]bool{}, uses: map[int64]inUse{}, looked: map[int64]time.Time{}}
 }
 
 // Run drives until the context ends. It looks when something has changed, and every now and then.
@@ -181,9 +189,10 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 		r.step(ctx, steps, fittingName(f.ID), f.RigID, func(lease *store.Lease) error { return r.stepFitting(ctx, lease, f.ID) })
 	}
 	for _, t := range trials {
-		if others(t.RigID) {
+		if others(t.RigID) || !of.some[t.RigID] && r.calm(t.RigID) {
 			continue
 		}
+		r.looked[t.RigID] = time.Now()
 		r.step(ctx, steps, trialName(t.ID), t.RigID, func(lease *store.Lease) error { return r.stepTrial(ctx, lease, t.ID) })
 	}
 	for _, x := range sessions {
@@ -193,6 +202,13 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 		r.step(ctx, steps, fmt.Sprintf("session %d", x.ID), x.RigID, func(lease *store.Lease) error { return r.stepSession(ctx, lease, x.ID) })
 	}
 	return nil
+}
+
+// calm tells whether a trial needs no look: its rig speaks, and it was looked at a moment ago. Each look asks the database several
+// times, and nearly all find that the leg goes on.
+func (r *Runner) calm(rig int64) bool {
+	st := r.hub.Status(rig)
+	return st.Linked && st.Hello.ClockRate <= calmRate && time.Since(st.Heard) < calmFor && time.Since(r.looked[rig]) < calmFor
 }
 
 func fittingName(id int64) string { return fmt.Sprintf("fitting %d", id) }
