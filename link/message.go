@@ -97,6 +97,35 @@ type Frame struct {
 	Leaving  *Leaving       `json:"leaving,omitempty"`
 }
 
+// Orders lists the orders that a frame speaks of.
+func (f *Frame) Orders() []string {
+	var out []string
+	add := func(order string) {
+		if order != "" {
+			out = append(out, order)
+		}
+	}
+	for i := range f.Events {
+		add(f.Events[i].Order)
+	}
+	for i := range f.Progress {
+		add(f.Progress[i].Order)
+	}
+	if f.Samples != nil {
+		add(f.Samples.Order)
+	}
+	if f.Started != nil {
+		add(f.Started.Order)
+	}
+	if f.Finished != nil {
+		add(f.Finished.Order)
+	}
+	if f.Limiters != nil {
+		add(f.Limiters.Order)
+	}
+	return out
+}
+
 // Leaving announces that nothing more will be heard, and that this is no fault.
 type Leaving struct {
 	At  int64 `json:"at"`  // ms since 1970 UTC

@@ -159,7 +159,7 @@ func TestSilentSensorIsLeftOut(t *testing.T) {
 	}
 	frame := link.Frame{Seq: 1, Samples: &link.Samples{Order: legs[0].OrderID.String, At: []int64{legs[0].StartedMS.Int64 + 1},
 		Channels: []string{"silent"}, Values: [][]*float64{{nil}}}}
-	if _, err := rig.Store.Ingest(ctx, rig.ID, "late", []link.Frame{frame}); err != nil {
+	if _, err := rig.Store.Ingest(ctx, rig.ID, "late", []link.Frame{frame}, 0); err != nil {
 		t.Fatal(err)
 	}
 	status, text := rig.Raw("GET", fmt.Sprintf("/api/trials/%d/telemetry", trial.Id), nil)

@@ -83,7 +83,7 @@ func (w *walks) minutes(n int) []link.Frame {
 func feed(tb testing.TB, s *store.Store, rig, leg int64, frames []link.Frame, quanta map[string]float64) {
 	tb.Helper()
 	for batch := range slices.Chunk(frames, 10) {
-		if _, err := s.Ingest(tb.Context(), rig, "s1", batch); err != nil {
+		if _, err := s.Ingest(tb.Context(), rig, "s1", batch, 0); err != nil {
 			tb.Fatal(err)
 		}
 		if err := s.Pack(tb.Context(), leg, quanta); err != nil {

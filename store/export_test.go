@@ -36,3 +36,10 @@ func (s *Store) MigrateTo(ctx context.Context, version int64) error {
 	_, err = p.UpTo(ctx, version)
 	return err
 }
+
+// Waiting is how many handovers wait to be stored together.
+func (s *Store) Waiting() int {
+	s.gathered.mu.Lock()
+	defer s.gathered.mu.Unlock()
+	return len(s.gathered.waiting)
+}

@@ -1,97 +1,239 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"database/sql"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
+	"time"
+
+	"github.com/jmoiron/sqlx"
 
 	"zerokeel/core/channel"
+	"zerokeel/core/govern"
 	"zerokeel/link"
 )
 
 // ErrGap reports frames that do not follow on those held; the rig is told the last one held and sends again.
 var ErrGap = fmt.Errorf("frames are missing before these")
 
-// Ingest stores frames of a stream, all or none, and returns the last one then held. Frames held already are passed
-// over, so that sending again does no harm.
-func (s *Store) Ingest(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
-	var last uint64
-	err := s.withNumbers(ctx, func(tx *txn) error {
-		if err := tx.GetContext(ctx, &last, `SELECT last_seq FROM link_streams WHERE rig_id = ? AND stream = ? FOR UPDATE`, rig,
-			stream); err != nil {
-			return err
+// Ingest stores frames of a rig's stream, all or none, and returns the last one then held. Frames held already are passed over,
+// so that sending again does no harm. Frames that report more than figures are stored at once, others within patience, together
+// with those of other rigs.
+func (s *Store) Ingest(ctx context.Context, rig int64, stream string, frames []link.Frame, patience time.Duration) (uint64, error) {
+	h := &handover{rig: rig, stream: stream, frames: frames, done: make(chan struct{})}
+	if h.large() {
+		s.takeIn(ctx, []*handover{h})
+	} else {
+		s.gathered.add(h, patience)
+		select {
+		case <-h.done:
+		case <-ctx.Done():
+			return 0, ctx.Err()
 		}
-		in := ingest{store: s, ctx: ctx, tx: tx, rig: rig, legs: map[string]*orderedLeg{}}
-		for _, f := range frames {
-			if f.Seq <= last {
-				continue
-			}
-			if f.Seq != last+1 {
-				return fmt.Errorf("frame %d after %d: %w", f.Seq, last, ErrGap)
-			}
-			if err := in.frame(&f); err != nil {
-				return fmt.Errorf("frame %d: %w", f.Seq, err)
-			}
-			last = f.Seq
+	}
+	return h.last, known(h.err, "store frames of rig %d", rig)
+}
+
+// handover is what a rig hands over: frames of its stream.
+type handover struct {
+	rig    int64
+	stream string
+	frames []link.Frame
+
+	last uint64 // held afterwards
+	err  error
+	done chan struct{} // closed once last and err stand
+}
+
+// alone is from how many frames on a handover is a transaction by itself.
+const alone = 32
+
+// large tells what a rig kept while the server was away: to store it takes longer than others should wait.
+func (h *handover) large() bool {
+	moments := 0
+	for i := range h.frames {
+		if s := h.frames[i].Samples; s != nil {
+			moments += len(s.At)
 		}
-		if err := in.finish(); err != nil {
-			return err
-		}
-		for i := range frames {
-			if f := &frames[i]; f.Started != nil || f.Finished != nil || len(f.Events) > 0 {
-				tx.tell(TopicTrial, rig, 0)
-			}
-		}
-		_, err := tx.ExecContext(ctx, `UPDATE link_streams SET last_seq = ? WHERE rig_id = ? AND stream = ?`, last, rig, stream)
-		return err
+	}
+	return len(h.frames) >= alone || moments >= directMoments
+}
+
+// urgent tells whether somebody waits for what the frames report.
+func (h *handover) urgent() bool {
+	return slices.ContainsFunc(h.frames, func(f link.Frame) bool {
+		return f.Started != nil || f.Finished != nil || f.Leaving != nil || len(f.Events) > 0
 	})
-	return last, known(err, "store frames of rig %d", rig)
+}
+
+// takeIn stores what rigs hand over in one transaction. Should it fail for what one of them hands over, the others' are stored
+// nevertheless.
+func (s *Store) takeIn(ctx context.Context, list []*handover) {
+	slices.SortStableFunc(list, func(a, b *handover) int { return cmp.Compare(a.rig, b.rig) }) // locks are taken in this order
+	err := s.withNumbers(ctx, func(tx *txn) error {
+		in := ingest{store: s, ctx: ctx, tx: tx}
+		return in.all(list)
+	})
+	if err == nil {
+		return
+	}
+	if len(list) > 1 && !isOutage(err) {
+		for _, h := range list {
+			s.takeIn(ctx, []*handover{h})
+		}
+		return
+	}
+	for _, h := range list {
+		h.err = err
+	}
 }
 
 // orderedLeg is a leg that frames speak of, and what they change.
 type orderedLeg struct {
 	ID        int64       `db:"id"`
+	RigID     int64       `db:"rig_id"`
+	Order     string      `db:"order_id"`
 	StartedMS *int64      `db:"started_ms"`
 	Cores     JSON[[]int] `db:"cores"`
 	seenS     float64
+	limiters  *JSON[map[govern.Limiter]float64]
 }
 
 type ingest struct {
 	store *Store
 	ctx   context.Context
 	tx    *txn
-	rig   int64
-	legs  map[string]*orderedLeg
 
-	tails []legTail // what came in, in its order, not yet written
+	lasts    map[streamKey]uint64
+	legs     map[string]*orderedLeg // by their orders
+	tails    []legTail              // what came in, in its order, not yet written
+	readings map[int64]readings     // by rig
+}
+
+// streamKey names a stream of a rig.
+type streamKey struct {
+	Rig    int64  `db:"rig_id"`
+	Stream string `db:"stream"`
 }
 
 // legTail is telemetry of a leg: portions of the same channels, which become one row.
 type legTail struct {
-	leg      int64
+	leg      *orderedLeg
 	portions []*tail
 	moments  int
 }
 
-// leg returns the leg of an order, nil if the rig has none such: its report is then passed over.
-func (in *ingest) leg(order string) (*orderedLeg, error) {
-	if order == "" {
-		return nil, nil
+// all stores what rigs hand over.
+func (in *ingest) all(list []*handover) error {
+	if err := in.lockStreams(list); err != nil {
+		return err
 	}
-	if l, known := in.legs[order]; known {
-		return l, nil
+	if err := in.findLegs(list); err != nil {
+		return err
+	}
+	in.readings = map[int64]readings{}
+	for _, h := range list {
+		if err := in.handover(h); err != nil {
+			return err
+		}
+	}
+	return in.finish()
+}
+
+// lockStreams reads up to where each stream is held.
+func (in *ingest) lockStreams(list []*handover) error {
+	var pairs []any
+	for _, h := range list {
+		pairs = append(pairs, h.rig, h.stream)
+	}
+	var rows []struct {
+		streamKey
+		Last uint64 `db:"last_seq"`
+	}
+	if err := in.tx.SelectContext(in.ctx, &rows, `SELECT rig_id, stream, last_seq FROM link_streams
+		WHERE (rig_id, stream) IN (`+marks(len(list), "(?, ?)")+`) ORDER BY rig_id, stream FOR UPDATE`, pairs...); err != nil {
+		return err
+	}
+	in.lasts = make(map[streamKey]uint64, len(rows))
+	for _, r := range rows {
+		in.lasts[r.streamKey] = r.Last
+	}
+	return nil
+}
+
+// marks repeats a placeholder.
+func marks(n int, mark string) string {
+	return strings.TrimSuffix(strings.Repeat(mark+", ", n), ", ")
+}
+
+// findLegs finds the legs that frames speak of.
+func (in *ingest) findLegs(list []*handover) error {
+	in.legs = map[string]*orderedLeg{}
+	for _, h := range list {
+		for i := range h.frames {
+			for _, order := range h.frames[i].Orders() {
+				in.legs[order] = nil
+			}
+		}
+	}
+	if len(in.legs) == 0 {
+		return nil
+	}
+	query, args, err := sqlx.In(`SELECT l.id, t.rig_id, l.order_id, l.started_ms, l.cores FROM legs l JOIN trials t ON t.id = l.trial_id
+		WHERE l.order_id IN (?)`, slices.Collect(maps.Keys(in.legs)))
+	if err != nil {
+		return err
 	}
 	var found []orderedLeg
-	if err := in.tx.SelectContext(in.ctx, &found, `SELECT l.id, l.started_ms, l.cores FROM legs l JOIN trials t ON t.id = l.trial_id
-		WHERE l.order_id = ? AND t.rig_id = ?`, order, in.rig); err != nil {
-		return nil, err
+	if err := in.tx.SelectContext(in.ctx, &found, query, args...); err != nil {
+		return err
 	}
-	in.legs[order] = nil
-	if len(found) == 1 {
-		in.legs[order] = &found[0]
+	for i := range found {
+		in.legs[found[i].Order] = &found[i]
 	}
-	return in.legs[order], nil
+	return nil
+}
+
+// leg returns the leg of an order, nil if the rig has none such: its report is then passed over.
+func (in *ingest) leg(rig int64, order string) *orderedLeg {
+	if l := in.legs[order]; l != nil && l.RigID == rig {
+		return l
+	}
+	return nil
+}
+
+// handover stores what one rig hands over.
+func (in *ingest) handover(h *handover) error {
+	h.err = nil
+	key := streamKey{h.rig, h.stream}
+	last, known := in.lasts[key]
+	if !known {
+		h.err = sql.ErrNoRows
+		return nil
+	}
+	h.last = last
+	fresh := h.frames
+	for len(fresh) > 0 && fresh[0].Seq <= last {
+		fresh = fresh[1:]
+	}
+	for i := range fresh {
+		if want := last + 1 + uint64(i); fresh[i].Seq != want {
+			h.err = fmt.Errorf("frame %d after %d: %w", fresh[i].Seq, want-1, ErrGap)
+			return nil
+		}
+	}
+	for i := range fresh {
+		if err := in.frame(h.rig, &fresh[i]); err != nil {
+			return fmt.Errorf("frame %d of rig %d: %w", fresh[i].Seq, h.rig, err)
+		}
+		h.last = fresh[i].Seq
+	}
+	in.lasts[key] = h.last
+	return nil
 }
 
 func (in *ingest) exec(query string, args ...any) error {
@@ -99,13 +241,12 @@ func (in *ingest) exec(query string, args ...any) error {
 	return err
 }
 
-func (in *ingest) frame(f *link.Frame) error {
+func (in *ingest) frame(rig int64, f *link.Frame) error {
+	if f.Started != nil || f.Finished != nil || len(f.Events) > 0 {
+		in.tx.tell(TopicTrial, rig, 0)
+	}
 	if f.Started != nil {
-		l, err := in.leg(f.Started.Order)
-		if err != nil {
-			return err
-		}
-		if l != nil {
+		if l := in.leg(rig, f.Started.Order); l != nil {
 			at := f.Started.At
 			l.StartedMS = &at
 			if err := in.exec(`UPDATE legs SET started_ms = ?, state = IF(state = ?, ?, state) WHERE id = ?`, at, LegOrdered, LegRunning,
@@ -115,10 +256,7 @@ func (in *ingest) frame(f *link.Frame) error {
 		}
 	}
 	for _, e := range f.Events {
-		l, err := in.leg(e.Order)
-		if err != nil {
-			return err
-		}
+		l := in.leg(rig, e.Order)
 		if l == nil {
 			continue
 		}
@@ -129,61 +267,46 @@ func (in *ingest) frame(f *link.Frame) error {
 		}
 	}
 	if f.Samples != nil {
-		if err := in.samples(f.Samples); err != nil {
-			return err
-		}
+		in.samples(rig, f.Samples)
 	}
-	if err := in.progress(f.Progress); err != nil {
-		return err
-	}
+	in.progress(rig, f.Progress)
 	if x := f.Limiters; x != nil {
-		l, err := in.leg(x.Order)
-		if err != nil {
-			return err
-		}
-		if l != nil {
-			if err := in.exec(`UPDATE legs SET limiters = ? WHERE id = ?`, AsJSON(x.Seconds), l.ID); err != nil {
-				return err
-			}
+		if l := in.leg(rig, x.Order); l != nil {
+			seconds := AsJSON(x.Seconds)
+			l.limiters = &seconds
 		}
 	}
 	if x := f.Finished; x != nil {
-		l, err := in.leg(x.Order)
-		if err != nil {
-			return err
-		}
-		if l != nil {
+		if l := in.leg(rig, x.Order); l != nil {
 			l.seenS = max(l.seenS, x.RanS)
-			if err := in.exec(`UPDATE legs SET finished = ? WHERE id = ?`, AsJSON(*x), l.ID); err != nil {
-				return err
-			}
+			return in.exec(`UPDATE legs SET finished = ? WHERE id = ?`, AsJSON(*x), l.ID)
 		}
 	}
 	return nil
 }
 
-func (in *ingest) samples(s *link.Samples) error {
-	l, err := in.leg(s.Order)
-	if err != nil || l == nil || len(s.At) == 0 {
-		return err
+func (in *ingest) samples(rig int64, s *link.Samples) {
+	if in.readings[rig] == nil {
+		in.readings[rig] = readings{}
+	}
+	in.readings[rig].add(s)
+	l := in.leg(rig, s.Order)
+	if l == nil || len(s.At) == 0 {
+		return
 	}
 	if l.StartedMS != nil {
 		l.seenS = max(l.seenS, float64(s.At[len(s.At)-1]-*l.StartedMS)/1000)
 	}
 	if len(s.Channels) > 0 {
-		in.tail(l.ID, &tail{s.At, s.Channels, withGaps(s.Values)})
+		in.tail(l, &tail{s.At, s.Channels, withGaps(s.Values)})
 	}
-	return nil
 }
 
 // progress stores work counts as channels of their own.
-func (in *ingest) progress(list []link.Progress) error {
+func (in *ingest) progress(rig int64, list []link.Progress) {
 	byOrder := map[string]*tail{}
 	for _, p := range list {
-		l, err := in.leg(p.Order)
-		if err != nil {
-			return err
-		}
+		l := in.leg(rig, p.Order)
 		if l == nil || l.StartedMS == nil || len(p.Count) != len(l.Cores.V) {
 			continue
 		}
@@ -202,13 +325,12 @@ func (in *ingest) progress(list []link.Progress) error {
 		l.seenS = max(l.seenS, p.AtS)
 	}
 	for order, t := range byOrder {
-		in.tail(in.legs[order].ID, t)
+		in.tail(in.legs[order], t)
 	}
-	return nil
 }
 
 // tail gathers telemetry.
-func (in *ingest) tail(leg int64, t *tail) {
+func (in *ingest) tail(leg *orderedLeg, t *tail) {
 	for i := len(in.tails) - 1; i >= 0; i-- {
 		if last := &in.tails[i]; last.leg == leg && slices.Equal(last.portions[0].Channels, t.Channels) {
 			last.portions, last.moments = append(last.portions, t), last.moments+len(t.At)
@@ -224,14 +346,49 @@ const directMoments = 300
 
 func (in *ingest) direct(t legTail) error {
 	var channels JSON[[]channel.Channel]
-	if err := in.tx.GetContext(in.ctx, &channels, `SELECT channels FROM rigs WHERE id = ?`, in.rig); err != nil {
+	if err := in.tx.GetContext(in.ctx, &channels, `SELECT channels FROM rigs WHERE id = ?`, t.leg.RigID); err != nil {
 		return err
 	}
-	return in.store.insertBlocks(in.ctx, in.tx, t.leg, samplesOf(t.portions, nil), Quanta(channels.V))
+	return in.store.insertBlocks(in.ctx, in.tx, t.leg.ID, samplesOf(t.portions, nil), Quanta(channels.V))
 }
 
-// finish stores the telemetry, and how far each leg was seen.
+// statementBytes is how much telemetry goes into the database in one statement; MariaDB takes 16 MB by default.
+const statementBytes = 1 << 20
+
+// finish stores the telemetry, how far each leg was seen, what that does to the rigs' watches, and up to where streams are held.
 func (in *ingest) finish() error {
+	if err := in.insertTails(); err != nil {
+		return err
+	}
+	if err := in.noteLegs(); err != nil {
+		return err
+	}
+	if err := stepWatches(in.ctx, in.tx, in.readings); err != nil {
+		return err
+	}
+	var rows []any
+	for key, last := range in.lasts {
+		rows = append(rows, key.Rig, key.Stream, last)
+	}
+	if len(rows) == 0 {
+		return nil
+	}
+	return in.exec(`INSERT INTO link_streams (rig_id, stream, last_seq) VALUES `+marks(len(in.lasts), "(?, ?, ?)")+`
+		ON DUPLICATE KEY UPDATE last_seq = VALUES(last_seq)`, rows...)
+}
+
+// insertTails stores the telemetry, long portions packed at once.
+func (in *ingest) insertTails() error {
+	var rows []any
+	bytes := 0
+	flush := func() error {
+		if len(rows) == 0 {
+			return nil
+		}
+		err := in.exec(`INSERT INTO telemetry_tail (leg_id, body) VALUES `+marks(len(rows)/2, "(?, ?)"), rows...)
+		rows, bytes = nil, 0
+		return err
+	}
 	for _, t := range in.tails {
 		if t.moments >= directMoments {
 			if err := in.direct(t); err != nil {
@@ -239,19 +396,42 @@ func (in *ingest) finish() error {
 			}
 			continue
 		}
-		if err := in.exec(`INSERT INTO telemetry_tail (leg_id, body) VALUES (?, ?)`, t.leg, joined(t.portions).encode()); err != nil {
-			return err
+		body := joined(t.portions).encode()
+		if bytes+len(body) > statementBytes {
+			if err := flush(); err != nil {
+				return err
+			}
 		}
+		rows, bytes = append(rows, t.leg.ID, body), bytes+len(body)
 	}
+	return flush()
+}
+
+// noteLegs notes how far each leg was seen, and what limited its clocks.
+func (in *ingest) noteLegs() error {
+	var seen, limits strings.Builder
+	var seenArgs, limitArgs, ids []any
 	for _, l := range in.legs {
-		if l == nil || l.seenS == 0 {
+		if l == nil || l.seenS == 0 && l.limiters == nil {
 			continue
 		}
-		if err := in.exec(`UPDATE legs SET seen_s = GREATEST(seen_s, ?) WHERE id = ?`, l.seenS, l.ID); err != nil {
-			return err
+		ids = append(ids, l.ID)
+		seen.WriteString(" WHEN ? THEN ?")
+		seenArgs = append(seenArgs, l.ID, l.seenS)
+		if l.limiters != nil {
+			limits.WriteString(" WHEN ? THEN ?")
+			limitArgs = append(limitArgs, l.ID, *l.limiters)
 		}
 	}
-	return nil
+	if len(ids) == 0 {
+		return nil
+	}
+	query, args := `UPDATE legs SET seen_s = GREATEST(seen_s, CASE id`+seen.String()+` END)`, seenArgs
+	if len(limitArgs) > 0 {
+		query += `, limiters = COALESCE(CASE id` + limits.String() + ` END, limiters)`
+		args = append(args, limitArgs...)
+	}
+	return in.exec(query+` WHERE id IN (`+marks(len(ids), "?")+`)`, append(args, ids...)...)
 }
 
 // What columns hold, in characters: what a board or an agent says is cut to it.

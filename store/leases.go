@@ -125,26 +125,42 @@ func (s *Store) Renew(ctx context.Context, holder string) ([]Lease, error) {
 	return list, known(err, "renew leases")
 }
 
-// TellLink records what the holder of a rig's lease knows of its link; it does nothing for anybody else.
-func (s *Store) TellLink(ctx context.Context, lease Lease, linked bool, l Link) error {
-	err := s.within(ctx, func(tx *txn) error {
-		var before bool
-		if err := tx.GetContext(ctx, &before, `SELECT linked FROM leases WHERE rig_id = ? AND holder = ? AND epoch = ?`, lease.Rig,
-			lease.Holder, lease.Epoch); err != nil {
-			return err
+// Told is what the holder of a rig's lease knows of the rig's link.
+type Told struct {
+	Lease
+	Link
+	Linked bool
+}
+
+// clockDrift is by how much, in ms, a rig's clock may be off what others reckon from what was told of it last.
+const clockDrift = 50
+
+// TellLinks records what a process knows of the links of its rigs. What others reckon already is not told again, nor anything of a
+// rig that another process has taken.
+func (s *Store) TellLinks(ctx context.Context, list ...Told) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		for _, t := range list {
+			var before []Hold
+			if err := tx.SelectContext(ctx, &before, `SELECT `+holdColumns+` FROM leases WHERE rig_id = ? AND holder = ? AND epoch = ?`, latest,
+				t.Rig, t.Holder, t.Epoch); err != nil {
+				return err
+			}
+			if len(before) == 0 {
+				continue
+			}
+			was := &before[0]
+			if was.Linked != t.Linked {
+				tx.tell(TopicRig, t.Rig, 0)
+			} else if off := was.ClockMS - t.ClockMS; was.Simulated == t.Simulated && was.ClockRate == t.ClockRate && max(off, -off) <= clockDrift {
+				continue
+			}
+			if _, err := tx.ExecContext(ctx, `UPDATE leases SET linked = ?, simulated = ?, clock_ms = ?, clock_rate = ?, clock_at = UTC_TIMESTAMP(6)
+				WHERE rig_id = ? AND holder = ? AND epoch = ?`, t.Linked, t.Simulated, t.ClockMS, t.ClockRate, t.Rig, t.Holder, t.Epoch); err != nil {
+				return err
+			}
 		}
-		if before != linked {
-			tx.tell(TopicRig, lease.Rig, 0)
-		}
-		_, err := tx.ExecContext(ctx, `UPDATE leases SET linked = ?, simulated = ?, clock_ms = ?, clock_rate = ?, clock_at = UTC_TIMESTAMP(6)
-			WHERE rig_id = ? AND holder = ? AND epoch = ?`,
-			linked, l.Simulated, l.ClockMS, l.ClockRate, lease.Rig, lease.Holder, lease.Epoch)
-		return err
-	})
-	if err = known(err, "tell the link of rig %d", lease.Rig); errors.Is(err, ErrNotFound) {
-		return fmt.Errorf("tell the link of rig %d: %w", lease.Rig, ErrNotHeld)
-	}
-	return err
+		return nil
+	}), "tell the links of rigs")
 }
 
 // Release gives every lease of a process up, so that another need not wait until they have run out.

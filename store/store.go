@@ -30,6 +30,7 @@ type Store struct {
 	db        database
 	channels  *channelNames
 	committed chan struct{} // holds a word whenever news were put into the outbox
+	gathered  *gathering    // what rigs hand over
 }
 
 // How long a connection, and each part of an answer, is waited for. A data source name may say otherwise.
@@ -90,7 +91,9 @@ func Open(ctx context.Context, dsns ...string) (*Store, error) {
 	db.SetMaxOpenConns(24)
 	db.SetMaxIdleConns(8)
 	db.SetConnMaxLifetime(10 * time.Minute)
-	return &Store{db: database{db}, channels: &channelNames{ids: map[string]int64{}}, committed: make(chan struct{}, 1)}, nil
+	s := &Store{db: database{db}, channels: &channelNames{ids: map[string]int64{}}, committed: make(chan struct{}, 1)}
+	s.gathered = &gathering{takeIn: s.takeIn}
+	return s, nil
 }
 
 // Close closes every connection.
@@ -203,6 +206,12 @@ func known(err error, doing string, args ...any) error {
 		return fmt.Errorf("%s: %w: %w", doing, ErrAway, err)
 	}
 	return fmt.Errorf("%s: %w", doing, err)
+}
+
+// isOutage tells the errors that have nothing to do with what was to be stored.
+func isOutage(err error) bool {
+	var e *mysql.MySQLError
+	return away(err) || errors.As(err, &e) && full(e)
 }
 
 // away tells the errors of a database that could not be reached, or gave no answer.

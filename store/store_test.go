@@ -100,14 +100,14 @@ func TestIngestTakesEveryFrameOnce(t *testing.T) {
 	s, r, trial, l := ordered(t)
 	take := func(want uint64, frames ...link.Frame) {
 		t.Helper()
-		last, err := s.Ingest(ctx, r.ID, "s1", frames)
+		last, err := s.Ingest(ctx, r.ID, "s1", frames, 0)
 		if err != nil || last != want {
 			t.Fatalf("last frame %d, %v; want %d", last, err, want)
 		}
 	}
 	take(2, second(1), second(2))
 	take(2, second(1), second(2)) // sent again, as after a lost acknowledgement
-	if _, err := s.Ingest(ctx, r.ID, "s1", []link.Frame{second(5)}); !errors.Is(err, store.ErrGap) {
+	if _, err := s.Ingest(ctx, r.ID, "s1", []link.Frame{second(5)}, 0); !errors.Is(err, store.ErrGap) {
 		t.Fatalf("a gap: %v, want ErrGap", err)
 	}
 	bad := second(4)
@@ -155,7 +155,7 @@ func TestGapsInFiguresStayGaps(t *testing.T) {
 	f := second(1)
 	f.Samples.At = []int64{1_700_000_001_000, 1_700_000_002_000}
 	f.Samples.Values = [][]*float64{{ptr(1), nil}}
-	if _, err := s.Ingest(ctx, r.ID, "s1", []link.Frame{f}); err != nil {
+	if _, err := s.Ingest(ctx, r.ID, "s1", []link.Frame{f}, 0); err != nil {
 		t.Fatal(err)
 	}
 	if err := s.Pack(ctx, l.ID, nil); err != nil {

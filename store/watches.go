@@ -3,9 +3,14 @@ package store
 import (
 	"context"
 	"database/sql"
+	"maps"
+	"slices"
 	"time"
 
+	"github.com/jmoiron/sqlx"
+
 	"zerokeel/core/watch"
+	"zerokeel/link"
 )
 
 // Watch is a watch on a rig's channel, and where it stands.
@@ -16,6 +21,8 @@ type Watch struct {
 	Send  string            `db:"send"` // http address that gets each change; empty for none
 	State JSON[watch.State] `db:"state"`
 	Value sql.NullFloat64   `db:"value"` // the figure at the last change
+
+	changed bool // since it was read
 }
 
 // Notice is a change of a watch: it was raised, or all is clear.
@@ -69,58 +76,75 @@ func (s *Store) DropWatch(ctx context.Context, id int64) (rig int64, err error) 
 	return rig, known(err, "remove watch %d", id)
 }
 
-// Reading is a figure of a channel.
-type Reading struct {
-	AtMS  int64
-	Value float64
+// reading is a figure of a channel.
+type reading struct {
+	atMS  int64
+	value float64
 }
 
-// StepWatches takes in a rig's new figures by channel, in the order of time, and returns what changed, which is stored, and
-// due to be sent where it has an address. The watch's state is read under a lock, so that several servers do not tell
-// the same change twice.
-func (s *Store) StepWatches(ctx context.Context, rig int64, readings map[string][]Reading) ([]Notice, error) {
-	var changes []Notice
-	err := s.within(ctx, func(tx *txn) error {
-		changes = nil
-		var list []Watch
-		if err := tx.SelectContext(ctx, &list, `SELECT `+watchColumns+` FROM watches WHERE rig_id = ? FOR UPDATE`, rig); err != nil {
-			return err
+// readings are figures by channel, each in the order of time.
+type readings map[string][]reading
+
+func (r readings) add(s *link.Samples) {
+	for c, key := range s.Channels {
+		for k, at := range s.At {
+			if v := s.Values[c][k]; v != nil {
+				r[key] = append(r[key], reading{at, *v})
+			}
 		}
-		for i := range list {
-			w := &list[i]
-			before := w.State.V
-			for _, r := range readings[w.Rule.V.Channel] {
-				next, changed := w.Rule.V.Step(w.State.V, r.AtMS, r.Value)
-				w.State.V = next
-				if changed {
-					w.Value = sql.NullFloat64{Float64: r.Value, Valid: true}
-					n := Notice{RigID: rig, WatchID: w.ID, Raised: next.Raised, Rule: w.Rule, Value: r.Value, At: FromMS(r.AtMS), Send: w.Send}
-					n.DueAt = sql.NullTime{Time: time.Now().UTC(), Valid: w.Send != ""}
-					changes = append(changes, n)
-				}
-			}
-			if w.State.V == before {
-				continue
-			}
+	}
+}
+
+// stepWatches takes in new figures of rigs, and stores what they change: a notice for each change, due to be sent where it has
+// an address. The watches' states are read under a lock, so that several servers do not tell the same change twice.
+func stepWatches(ctx context.Context, tx *txn, of map[int64]readings) error {
+	if len(of) == 0 {
+		return nil
+	}
+	query, args, err := sqlx.In(`SELECT `+watchColumns+` FROM watches WHERE rig_id IN (?) ORDER BY rig_id, id FOR UPDATE`,
+		slices.Sorted(maps.Keys(of)))
+	if err != nil {
+		return err
+	}
+	var list []Watch
+	if err := tx.SelectContext(ctx, &list, query, args...); err != nil {
+		return err
+	}
+	for i := range list {
+		w := &list[i]
+		changes := w.step(of[w.RigID][w.Rule.V.Channel])
+		if w.changed {
 			if _, err := tx.NamedExecContext(ctx, `UPDATE watches SET state = :state, value = :value WHERE id = :id`, w); err != nil {
 				return err
 			}
 		}
-		for i := range changes {
-			tx.tell(TopicWatch, rig, changes[i].WatchID)
-			tx.tell(TopicRig, rig, 0)
-			result, err := tx.NamedExecContext(ctx, `INSERT INTO notices (rig_id, watch_id, raised, rule, value, at, send, due_at)
-				VALUES (:rig_id, :watch_id, :raised, :rule, :value, :at, :send, :due_at)`, changes[i])
-			if err != nil {
-				return err
-			}
-			if changes[i].ID, err = result.LastInsertId(); err != nil {
+		for _, n := range changes {
+			tx.tell(TopicWatch, w.RigID, w.ID)
+			tx.tell(TopicRig, w.RigID, 0)
+			if _, err := tx.NamedExecContext(ctx, `INSERT INTO notices (rig_id, watch_id, raised, rule, value, at, send, due_at)
+				VALUES (:rig_id, :watch_id, :raised, :rule, :value, :at, :send, :due_at)`, n); err != nil {
 				return err
 			}
 		}
-		return nil
-	})
-	return changes, known(err, "step the watches of rig %d", rig)
+	}
+	return nil
+}
+
+// step steps a watch through new figures, and returns the notices of what changed.
+func (w *Watch) step(list []reading) []Notice {
+	var changes []Notice
+	for _, r := range list {
+		next, turned := w.Rule.V.Step(w.State.V, r.atMS, r.value)
+		w.changed = w.changed || next != w.State.V
+		w.State.V = next
+		if !turned {
+			continue
+		}
+		w.Value = sql.NullFloat64{Float64: r.value, Valid: true}
+		changes = append(changes, Notice{RigID: w.RigID, WatchID: w.ID, Raised: next.Raised, Rule: w.Rule, Value: r.value, At: FromMS(r.atMS),
+			Send: w.Send, DueAt: sql.NullTime{Time: time.Now().UTC(), Valid: w.Send != ""}})
+	}
+	return changes
 }
 
 const noticeColumns = `id, rig_id, watch_id, raised, rule, value, at, send, due_at, tries, outcome`

@@ -49,7 +49,7 @@ func (i intake) Changed(rig int64) {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Second)
 	defer cancel()
-	if err := i.w.tellLink(ctx, lease); err != nil && !errors.Is(err, store.ErrNotHeld) {
+	if err := i.w.tellLinks(ctx, lease); err != nil {
 		i.w.log.Warn("the link of a rig could not be told to other processes", "rig", rig, "error", err)
 	}
 }
@@ -160,14 +160,17 @@ func (w *Workshop) crashed(ctx context.Context, id int64, c *link.Crash) error {
 	return err
 }
 
-// TakeFrames stores frames of a rig's stream, and looks whether they raise one of its watches. It returns the last one then
-// held.
+// patience is how long the figures of a rig may wait for those of others, with which they are stored, in seconds of its own clock.
+const patience = 200 * time.Millisecond
+
+// TakeFrames stores frames of a rig's stream. It returns the last one then held.
 func (w *Workshop) TakeFrames(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
 	if err := may(ctx, report, rig); err != nil {
 		return 0, err
 	}
 	w.names.apply(rig, frames)
-	last, err := w.store.Ingest(ctx, rig, stream, frames)
+	pace := max(w.hub.Status(rig).Hello.ClockRate, 1)
+	last, err := w.store.Ingest(ctx, rig, stream, frames, time.Duration(float64(patience)/pace))
 	if err != nil {
 		return last, err
 	}
@@ -175,33 +178,7 @@ func (w *Workshop) TakeFrames(ctx context.Context, rig int64, stream string, fra
 	if err := w.takesLeave(ctx, rig, frames); err != nil {
 		return last, err
 	}
-	if err := w.stepWatches(ctx, rig, frames); err != nil {
-		w.log.Error("the watches could not be looked at", "rig", rig, "error", err)
-	}
 	return last, nil
-}
-
-// stepWatches looks whether a rig's new figures raise one of its watches, or give the all-clear.
-func (w *Workshop) stepWatches(ctx context.Context, rig int64, frames []link.Frame) error {
-	readings := map[string][]store.Reading{}
-	for i := range frames {
-		s := frames[i].Samples
-		if s == nil {
-			continue
-		}
-		for c, key := range s.Channels {
-			for k, at := range s.At {
-				if v := s.Values[c][k]; v != nil {
-					readings[key] = append(readings[key], store.Reading{AtMS: at, Value: *v})
-				}
-			}
-		}
-	}
-	if len(readings) == 0 {
-		return nil
-	}
-	_, err := w.store.StepWatches(ctx, rig, readings)
-	return err
 }
 
 // sensorNames are the names that the sensors of the rigs linked here were given, by those that they tell.

@@ -2,7 +2,6 @@ package workshop
 
 import (
 	"context"
-	"errors"
 	"sync"
 	"time"
 
@@ -104,22 +103,21 @@ func (w *Workshop) renew(ctx context.Context) error {
 	for _, rig := range w.held.keep(held) {
 		w.hub.Cut(rig) // it links to another process by now; a link that is left over here is of the time before
 	}
-	for _, lease := range held {
-		if err := w.tellLink(ctx, lease); err != nil && !errors.Is(err, store.ErrNotHeld) {
-			return err
-		}
-	}
-	return nil
+	return w.tellLinks(ctx, held...)
 }
 
-// tellLink tells the other processes what this one knows of a rig's link.
-func (w *Workshop) tellLink(ctx context.Context, lease store.Lease) error {
-	st := w.hub.Status(lease.Rig)
-	if st.Hello.BootID == "" {
-		return nil // it never linked here
+// tellLinks tells the other processes what this one knows of the links of its rigs.
+func (w *Workshop) tellLinks(ctx context.Context, held ...store.Lease) error {
+	var list []store.Told
+	for _, lease := range held {
+		st := w.hub.Status(lease.Rig)
+		if st.Hello.BootID == "" {
+			continue // it never linked here
+		}
+		list = append(list, store.Told{Lease: lease, Linked: st.Linked, Link: store.Link{Simulated: st.Hello.Simulated,
+			ClockMS: st.Clock(time.Now()), ClockRate: st.Hello.ClockRate}})
 	}
-	return w.store.TellLink(ctx, lease, st.Linked, store.Link{Simulated: st.Hello.Simulated, ClockMS: st.Clock(time.Now()),
-		ClockRate: st.Hello.ClockRate})
+	return w.store.TellLinks(ctx, list...)
 }
 
 // Held returns this process's lease of a rig. A rig that nobody holds is taken; false when another process holds it.

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/go-rod/rod"
+	"github.com/jmoiron/sqlx"
 
 	"zerokeel/browser"
 	"zerokeel/core/channel"
@@ -31,8 +32,23 @@ type sender struct {
 	mu     sync.Mutex
 	sent   map[uint64]time.Time
 	seq    uint64
+	order  string // of the leg under way
+	begun  time.Time
 }
 
+// take begins a leg.
+func (s *sender) take(o link.Order) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.order == o.ID {
+		return
+	}
+	s.order, s.begun = o.ID, time.Now()
+	s.seq++
+	s.client.Send(link.Frame{Started: &link.Started{Order: o.ID, At: s.begun.UnixMilli()}})
+}
+
+// send sends the figures of this second, and on trial what each core has done.
 func (s *sender) send(keys []string) {
 	now := time.Now()
 	f := link.Samples{At: []int64{now.UnixMilli()}, Channels: keys}
@@ -41,11 +57,19 @@ func (s *sender) send(keys []string) {
 		f.Values = append(f.Values, []*float64{&v})
 	}
 	s.mu.Lock()
+	defer s.mu.Unlock()
 	s.seq++
 	s.sent[s.seq] = now
-	s.mu.Unlock()
-	s.client.Send(link.Frame{Samples: &f})
+	frame := link.Frame{Samples: &f}
+	if f.Order = s.order; s.order != "" {
+		ran := now.Sub(s.begun).Seconds()
+		frame.Progress = []link.Progress{{Order: s.order, AtS: ran, Count: slices.Repeat([]float64{math.Floor(1e6 * ran)}, benchCores)}}
+	}
+	s.client.Send(frame)
 }
+
+// benchCores is how many cores each rig has.
+const benchCores = 8
 
 // cpuSeconds is the processor time that a process took so far.
 func cpuSeconds(b *testing.B, pid int) float64 {
@@ -76,6 +100,19 @@ func database(b *testing.B) int {
 	return 0
 }
 
+// counted returns one of the database's own counts.
+func counted(b *testing.B, db *sqlx.DB, name string) int64 {
+	b.Helper()
+	var row struct {
+		Name  string `db:"Variable_name"`
+		Value int64  `db:"Value"`
+	}
+	if err := db.Get(&row, `SHOW GLOBAL STATUS LIKE '`+name+`'`); err != nil {
+		b.Fatal(err)
+	}
+	return row.Value
+}
+
 // watchScript notes when the page shows which frame of its rig.
 const watchScript = `() => {
 	window.seen = [];
@@ -86,16 +123,31 @@ const watchScript = `() => {
 	new MutationObserver(note).observe(document.body, { subtree: true, childList: true, characterData: true, attributes: true });
 }`
 
-// BenchmarkLive links a hundred rigs that send once a second to a server process, and opens five pages. It tells the
-// processor time of server and database, in cores, and how long after its sending a frame's figures stood on a page.
+// BenchmarkLive links a hundred rigs that send 44 figures once a second to a server process, idle and on trial, and opens five
+// pages. It tells the processor time of server and database, in cores, how often a second something was committed and how often
+// the log of the database was written to the disk, and how long after its sending a frame's figures stood on a page.
 func BenchmarkLive(b *testing.B) {
+	b.Run("idle", func(b *testing.B) { liveRigs(b, false) })
+	b.Run("on-trial", func(b *testing.B) { liveRigs(b, true) })
+}
+
+func liveRigs(b *testing.B, trial bool) {
 	const rigs, pages, lasts = 100, 5, 30 * time.Second
 	_, dsns := storetest.OpenDSN(b)
+	db, err := sqlx.Connect("mysql", dsns[0])
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer func() { _ = db.Close() }()
 	process := serve(b, dsns...)
 	bench := servertest.At(b, "http://"+process.address)
 	list := []channel.Channel{channel.Of(channel.Temperature, 0.125), channel.Of(channel.PackagePower, 0.125),
 		channel.Of(channel.DeliveredVoltage, 0.001), channel.Of(channel.MeanLoad, 0.1), channel.Of(channel.Coolant, 0.1)}
-	for core := range 8 {
+	for i := range 7 {
+		list = append(list, channel.Channel{Key: fmt.Sprintf("own.%d", i), Quantity: "temperature", Unit: "°C", Label: fmt.Sprint("T", i),
+			Quantum: 0.125, Core: -1})
+	}
+	for core := range benchCores {
 		for _, pattern := range []string{channel.RequestedClock, channel.EffectiveClock, channel.CoreTemperature, channel.CoreLoad} {
 			list = append(list, channel.OfCore(pattern, core, 0.125))
 		}
@@ -114,8 +166,8 @@ func BenchmarkLive(b *testing.B) {
 		s := &sender{id: made.Rig.Id, sent: map[uint64]time.Time{}}
 		s.client = link.NewClient(link.Server{Address: bench.Address, Token: made.Token}, func() link.Hello {
 			return link.Hello{Protocol: link.Version, Agent: "bench", Stream: "one", BootID: "one", Now: time.Now().UnixMilli(), ClockRate: 1,
-				Simulated: true, Facts: link.Facts{Host: "bench", Cores: 8, Threads: 16, MemoryMB: 32000}, Channels: list}
-		}, func(link.Order) {}, slog.New(slog.DiscardHandler))
+				Simulated: true, Facts: link.Facts{Host: "bench", Cores: benchCores, Threads: 16, MemoryMB: 32000}, Channels: list}
+		}, s.take, slog.New(slog.DiscardHandler))
 		senders[i] = s
 		linked.Go(func() { _ = s.client.Run(ctx) })
 		linked.Go(func() {
@@ -146,17 +198,30 @@ func BenchmarkLive(b *testing.B) {
 			b.Fatal(err)
 		}
 	}
+	if trial {
+		day := api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 86400)}}
+		for _, s := range senders {
+			bench.Call("POST", fmt.Sprintf("/api/rigs/%d/trials", s.id), day, 201, nil)
+		}
+		bench.Until("every rig is on trial", func() bool {
+			return !slices.ContainsFunc(senders, func(s *sender) bool { s.mu.Lock(); defer s.mu.Unlock(); return s.order == "" })
+		})
+	}
 	var late []float64
-	var took, server, db float64
+	var took, serverTook, databaseTook float64
+	var commits, writes int64
 	for b.Loop() {
 		for _, v := range views {
 			v.MustEval(watchScript)
 		}
-		began, serverAt, dbAt := time.Now(), cpuSeconds(b, process.cmd.Process.Pid), cpuSeconds(b, database(b))
+		began, serverAt, databaseAt := time.Now(), cpuSeconds(b, process.cmd.Process.Pid), cpuSeconds(b, database(b))
+		commitsAt, writesAt := counted(b, db, "Handler_commit"), counted(b, db, "Innodb_data_fsyncs")
 		<-time.After(lasts)
 		took += time.Since(began).Seconds()
-		server += cpuSeconds(b, process.cmd.Process.Pid) - serverAt
-		db += cpuSeconds(b, database(b)) - dbAt
+		serverTook += cpuSeconds(b, process.cmd.Process.Pid) - serverAt
+		databaseTook += cpuSeconds(b, database(b)) - databaseAt
+		commits += counted(b, db, "Handler_commit") - commitsAt
+		writes += counted(b, db, "Innodb_data_fsyncs") - writesAt
 		for i, v := range views {
 			var seen [][2]float64
 			if err := v.MustEval(`() => window.seen`).Unmarshal(&seen); err != nil {
@@ -172,8 +237,10 @@ func BenchmarkLive(b *testing.B) {
 	}
 	slices.Sort(late)
 	b.ReportMetric(0, "ns/op")
-	b.ReportMetric(server/took, "server-cores")
-	b.ReportMetric(db/took, "database-cores")
+	b.ReportMetric(serverTook/took, "server-cores")
+	b.ReportMetric(databaseTook/took, "database-cores")
+	b.ReportMetric(float64(commits)/took, "commits/s")
+	b.ReportMetric(float64(writes)/took, "log-writes/s")
 	b.ReportMetric(late[len(late)/2], "s-shown-median")
 	b.ReportMetric(late[len(late)-1], "s-shown-latest")
 	b.ReportMetric(float64(len(late)), "frames-shown")
