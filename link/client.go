@@ -184,7 +184,7 @@ func (c *Client) session(parent context.Context) error {
 	if err := write(ctx, conn, Message{Hello: &hello}); err != nil {
 		return err
 	}
-	answer, err := read(ctx, conn)
+	answer, _, err := read(ctx, conn)
 	if err != nil {
 		return err
 	}
@@ -278,7 +278,7 @@ func (c *Client) isMuted() bool {
 
 func (c *Client) receive(ctx context.Context, conn *websocket.Conn) error {
 	for {
-		m, err := read(ctx, conn)
+		m, _, err := read(ctx, conn)
 		if err != nil {
 			return err
 		}
@@ -330,10 +330,12 @@ func write(ctx context.Context, conn *websocket.Conn, m Message) error {
 	return nil
 }
 
-func read(ctx context.Context, conn *websocket.Conn) (Message, error) {
+// read returns the next message, and the bytes that it took.
+func read(ctx context.Context, conn *websocket.Conn) (Message, int64, error) {
 	_, text, err := conn.Read(ctx)
 	if err != nil {
-		return Message{}, fmt.Errorf("receive: %w", err)
+		return Message{}, 0, fmt.Errorf("receive: %w", err)
 	}
-	return Decode(text)
+	m, err := Decode(text)
+	return m, int64(len(text)), err
 }

@@ -12,6 +12,8 @@ import (
 	"time"
 
 	"github.com/coder/websocket"
+	"golang.org/x/sync/semaphore"
+	"golang.org/x/time/rate"
 )
 
 // Sink is what the server does with what rigs say. Its methods may be called at once for different rigs, and return
@@ -33,6 +35,8 @@ type Hub struct {
 	mu     sync.Mutex
 	links  map[int64]*session
 	hellos map[int64]int // that are being stored, by rig
+	paces  map[int64]*rate.Limiter
+	pace   pace
 }
 
 // Status is what is known of a rig's link.
@@ -56,6 +60,8 @@ type session struct {
 	conn *websocket.Conn
 	out  chan Message
 	end  context.CancelFunc
+	pace *rate.Limiter
+	room *semaphore.Weighted // in bytes, for frames that are not stored yet
 
 	// guarded by the hub
 	st     Status
@@ -64,7 +70,7 @@ type session struct {
 
 // NewHub returns a hub that hands everything to sink.
 func NewHub(sink Sink, log *slog.Logger) *Hub {
-	return &Hub{sink: sink, log: log, links: map[int64]*session{}, hellos: map[int64]int{}}
+	return &Hub{sink: sink, log: log, links: map[int64]*session{}, hellos: map[int64]int{}, paces: map[int64]*rate.Limiter{}, pace: usual}
 }
 
 // Status returns what is known of a rig's link; of a rig that never linked, the zero Status.
@@ -162,7 +168,7 @@ func (h *Hub) Serve(w http.ResponseWriter, r *http.Request, rig int64, name stri
 
 func (h *Hub) session(ctx context.Context, cancel context.CancelFunc, conn *websocket.Conn, rig int64, name string) error {
 	within, done := context.WithTimeout(ctx, helloWithin)
-	first, err := read(within, conn)
+	first, _, err := read(within, conn)
 	done()
 	if err != nil {
 		return hangUp(ctx, conn, err)
@@ -175,7 +181,7 @@ func (h *Hub) session(ctx context.Context, cancel context.CancelFunc, conn *webs
 		return err
 	}
 	defer h.leave(rig, s)
-	frames := make(chan Frame, maxBatch)
+	frames := make(chan received, maxBatch)
 	failed := make(chan error, 2)
 	go func() { failed <- h.storeFrames(ctx, rig, s, frames) }()
 	go func() { failed <- transmit(ctx, conn, s.out) }()
@@ -194,7 +200,7 @@ func (h *Hub) greet(ctx context.Context, cancel context.CancelFunc, conn *websoc
 		return nil, err
 	}
 	now := time.Now()
-	s := &session{conn: conn, out: make(chan Message, 64), end: cancel,
+	s := &session{conn: conn, out: make(chan Message, 64), end: cancel, pace: h.paceOf(rig), room: semaphore.NewWeighted(maxUnstored),
 		st: Status{Linked: true, Hello: *hello, Heard: now, LinkedAt: now, clock: hello.Now, clockSeen: now}}
 	if err := write(ctx, conn, Message{Welcome: &Welcome{Rig: name, Last: last}}); err != nil {
 		return nil, err
@@ -242,10 +248,16 @@ func (h *Hub) leave(rig int64, s *session) {
 	h.sink.Changed(rig)
 }
 
-func (h *Hub) receive(ctx context.Context, conn *websocket.Conn, rig int64, s *session, frames chan<- Frame) error {
+// received is a frame as it came in, and the bytes that it took.
+type received struct {
+	Frame
+	bytes int64
+}
+
+func (h *Hub) receive(ctx context.Context, conn *websocket.Conn, rig int64, s *session, frames chan<- received) error {
 	defer close(frames)
 	for {
-		m, err := read(ctx, conn)
+		m, bytes, err := read(ctx, conn)
 		if err != nil {
 			return hangUp(ctx, conn, err)
 		}
@@ -256,17 +268,27 @@ func (h *Hub) receive(ctx context.Context, conn *websocket.Conn, rig int64, s *s
 			s.st.clock, s.st.clockSeen = m.Beat.Now, now
 		}
 		h.mu.Unlock()
+		if err := h.keepPace(ctx, s, bytes); err != nil {
+			return err
+		}
 		if m.Frame == nil {
 			continue
 		}
+		if !s.room.TryAcquire(bytes) {
+			h.fallBehind(s, true)
+			if err := s.room.Acquire(ctx, bytes); err != nil {
+				return err
+			}
+			h.fallBehind(s, false)
+		}
 		select {
-		case frames <- *m.Frame:
+		case frames <- received{*m.Frame, bytes}:
 			continue
 		default:
 		}
 		h.fallBehind(s, true)
 		select {
-		case frames <- *m.Frame:
+		case frames <- received{*m.Frame, bytes}:
 			h.fallBehind(s, false)
 		case <-ctx.Done():
 			return ctx.Err()
@@ -274,7 +296,7 @@ func (h *Hub) receive(ctx context.Context, conn *websocket.Conn, rig int64, s *s
 	}
 }
 
-// fallBehind notes whether a session's frames come faster than they are stored.
+// fallBehind notes whether a session's frames come faster than they are stored, or may come.
 func (h *Hub) fallBehind(s *session, behind bool) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
@@ -283,13 +305,13 @@ func (h *Hub) fallBehind(s *session, behind bool) {
 }
 
 // storeFrames stores frames in batches, as many as came in while the last batch was stored, and acknowledges them.
-func (h *Hub) storeFrames(ctx context.Context, rig int64, s *session, frames <-chan Frame) error {
+func (h *Hub) storeFrames(ctx context.Context, rig int64, s *session, frames <-chan received) error {
 	for {
 		first, ok := <-frames
 		if !ok {
 			return nil
 		}
-		batch := []Frame{first}
+		batch, bytes := []Frame{first.Frame}, first.bytes
 	gather:
 		for len(batch) < maxBatch {
 			select {
@@ -297,7 +319,7 @@ func (h *Hub) storeFrames(ctx context.Context, rig int64, s *session, frames <-c
 				if !ok {
 					break gather
 				}
-				batch = append(batch, f)
+				batch, bytes = append(batch, f.Frame), bytes+f.bytes
 			default:
 				break gather
 			}
@@ -307,6 +329,7 @@ func (h *Hub) storeFrames(ctx context.Context, rig int64, s *session, frames <-c
 			s.end() // the rig dials again and sends what was not acknowledged
 			return err
 		}
+		s.room.Release(bytes)
 		select {
 		case s.out <- Message{Ack: &Ack{Seq: last}}:
 		case <-ctx.Done():

@@ -53,6 +53,9 @@ func TestDecodeNamesEveryFault(t *testing.T) {
 			"facts":{"host":"","system":"","kernel":"","processor":"","cores":2,"threads":0,"memoryMB":0},
 			"channels":[]}}`, []string{"hello.protocol"}},
 		{"order without load", `{"order":{"id":"x","do":"run","cores":[0],"seconds":10}}`, []string{"order.load"}},
+		{"order of a core twice", `{"order":{"id":"x","do":"run","load":"heavy","cores":[3,0,3,-1],"seconds":10,
+			"inject":{"core":5,"afterS":-1}}}`,
+			[]string{"order.cores[2]", "order.cores[3]", "order.inject.afterS", "order.inject.core"}},
 		{"number past the range", `{"frame":{"seq":1,"finished":{"order":"x","how":"done","ranS":1e999}}}`, []string{"frame.finished.ranS"}},
 	}
 	for _, row := range rows {
@@ -222,6 +225,17 @@ func FuzzDecode(f *testing.F) {
 	})
 }
 
+// until waits until something holds.
+func until(ctx context.Context, t *testing.T, what string, holds func() bool) {
+	t.Helper()
+	for !holds() {
+		if ctx.Err() != nil {
+			t.Fatalf("waited in vain until %s", what)
+		}
+		runtime.Gosched()
+	}
+}
+
 // memory is a sink that keeps frames as the store does, and can be told to fail.
 type memory struct {
 	mu     sync.Mutex
@@ -237,6 +251,12 @@ func (m *memory) Hello(context.Context, int64, *link.Hello) (uint64, error) {
 	defer m.mu.Unlock()
 	m.hellos++
 	return m.last, nil
+}
+
+func (m *memory) held() uint64 {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return m.last
 }
 
 func (m *memory) Frames(_ context.Context, _ int64, _ string, frames []link.Frame) (uint64, error) {
@@ -337,28 +357,19 @@ func TestASlowStoreIsNoSilence(t *testing.T) {
 	client, ctx, cancel := rigOf(t, hub)
 	defer cancel()
 	go func() { _ = client.Run(ctx) }()
-	until := func(what string, holds func() bool) {
-		t.Helper()
-		for !holds() {
-			if ctx.Err() != nil {
-				t.Fatalf("waited in vain until %s", what)
-			}
-			runtime.Gosched()
-		}
-	}
 	<-sink.asked
 	if st := hub.Status(1); !st.Greeted || st.Linked {
 		t.Errorf("with a hello that waits: %+v", st)
 	}
 	close(sink.hello)
 	<-sink.linked
-	until("the greeting is over", func() bool { return !hub.Status(1).Greeted })
+	until(ctx, t, "the greeting is over", func() bool { return !hub.Status(1).Greeted })
 	const frames = 1000 // more than are taken in at once
 	for range frames {
 		client.Send(link.Frame{})
 	}
 	heardNow := 0
-	until("frames that wait are a sign of life", func() bool {
+	until(ctx, t, "frames that wait are a sign of life", func() bool {
 		if now := time.Now(); hub.Status(1).Heard.Before(now) {
 			heardNow = 0
 		} else {
@@ -367,7 +378,7 @@ func TestASlowStoreIsNoSilence(t *testing.T) {
 		return heardNow > 100
 	})
 	close(sink.frames)
-	until("every frame is stored", func() bool {
+	until(ctx, t, "every frame is stored", func() bool {
 		sink.mu.Lock()
 		defer sink.mu.Unlock()
 		return sink.last == frames
@@ -378,6 +389,51 @@ func TestASlowStoreIsNoSilence(t *testing.T) {
 }
 
 // TestRefusals: a wrong token ends the client with words; a malformed message is refused with its faults.
+// TestWhoSaysTooMuchHoldsOnlyItselfUp: a rig that says more than it may is read no further, which is no silence, also when it dials
+// again; others are.
+func TestWhoSaysTooMuchHoldsOnlyItselfUp(t *testing.T) {
+	sinks := map[int64]*memory{1: {grew: make(chan struct{}, 1)}, 2: {grew: make(chan struct{}, 1)}}
+	hub := link.NewHub(perRig(sinks), slog.New(slog.DiscardHandler))
+	hub.SetPace(1, 4000) // a byte a second after the first ones
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	clients := map[int64]*link.Client{}
+	for rig := range sinks {
+		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, rig, "test") }))
+		defer server.Close()
+		client := link.NewClient(link.Server{Address: server.URL}, hello, func(link.Order) {}, slog.New(slog.DiscardHandler))
+		clients[rig] = client
+		go func() { _ = client.Run(ctx) }()
+	}
+	for range 3 {
+		clients[1].Send(link.Frame{Events: []link.Event{{Order: "o", Kind: verdict.EventCorrected, Text: strings.Repeat("x", 1800)}}})
+	}
+	until(ctx, t, "the first rig has said too much", func() bool { return hub.Behind(1) })
+	clients[2].Send(link.Frame{})
+	until(ctx, t, "the second one's frame is in", func() bool { return sinks[2].held() == 1 })
+	if n := sinks[1].held(); n >= 3 {
+		t.Errorf("%d frames of the first rig are in", n)
+	}
+	hub.Cut(1)
+	until(ctx, t, "it says as much over its next link", func() bool { return hub.Status(1).LinkedAt.After(hub.Status(2).LinkedAt) && hub.Behind(1) })
+	if n := sinks[1].held(); n >= 3 {
+		t.Errorf("%d frames of the first rig are in once it has dialled again", n)
+	}
+}
+
+// perRig hands each rig's words to a sink of its own.
+type perRig map[int64]*memory
+
+func (p perRig) Hello(ctx context.Context, rig int64, h *link.Hello) (uint64, error) {
+	return p[rig].Hello(ctx, rig, h)
+}
+
+func (p perRig) Frames(ctx context.Context, rig int64, stream string, frames []link.Frame) (uint64, error) {
+	return p[rig].Frames(ctx, rig, stream, frames)
+}
+
+func (p perRig) Changed(rig int64) { p[rig].Changed(rig) }
+
 func TestRefusals(t *testing.T) {
 	denied := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusUnauthorized) }))
 	defer denied.Close()

@@ -431,6 +431,19 @@ func (o *Order) validate() invalid.List {
 	if len(o.Cores) == 0 || len(o.Cores) > maxCores {
 		f.Add("cores", "name the cores to load", "%d cores", len(o.Cores))
 	}
+	named := map[int]bool{}
+	for i, core := range o.Cores {
+		if core < 0 || core >= maxCores || named[core] {
+			f.Add(fmt.Sprintf("cores[%d]", i), "name each core once", "core %d", core)
+		}
+		named[core] = true
+	}
+	if x := o.Inject; x != nil {
+		checkSpan(&f, "inject.afterS", x.AfterS)
+		if len(named) > 0 && !named[x.Core] {
+			f.Add("inject.core", "name a core of the order", "core %d", x.Core)
+		}
+	}
 	if !(o.Seconds > 0 && o.Seconds <= 7*86400) {
 		f.Add("seconds", "give up to a week", "%g s is out of range", o.Seconds)
 	}

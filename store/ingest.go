@@ -14,6 +14,8 @@ import (
 
 	"zerokeel/core/channel"
 	"zerokeel/core/govern"
+	"zerokeel/core/verdict"
+	"zerokeel/core/yardstick"
 	"zerokeel/link"
 )
 
@@ -99,8 +101,25 @@ type orderedLeg struct {
 	Order     string      `db:"order_id"`
 	StartedMS *int64      `db:"started_ms"`
 	Cores     JSON[[]int] `db:"cores"`
+	Seconds   float64     `db:"seconds"`
+	Moments   int64       `db:"moments"` // of telemetry, stored so far
+	grew      bool        // Moments did
 	seenS     float64
 	limiters  *JSON[map[govern.Limiter]float64]
+	events    map[verdict.EventKind]int // stored so far; nil where they were not counted yet
+}
+
+// What a leg's rig may tell of it: moments of telemetry a second, over the time that the leg may last, and events of each kind. An
+// agent reads its sensors ten times a second at most, and as often tells what the cores have done.
+const (
+	momentsPerS = 25
+	eventsEach  = 10_000
+)
+
+// room tells whether some more moments of a leg are stored.
+func (l *orderedLeg) room(moments int) bool {
+	l.Moments, l.grew = l.Moments+int64(moments), true
+	return float64(l.Moments) <= momentsPerS*(max(l.Seconds, yardstick.MostS)+600)
 }
 
 type ingest struct {
@@ -183,7 +202,7 @@ func (in *ingest) findLegs(list []*handover) error {
 	if len(in.legs) == 0 {
 		return nil
 	}
-	query, args, err := sqlx.In(`SELECT l.id, t.rig_id, l.order_id, l.started_ms, l.cores FROM legs l JOIN trials t ON t.id = l.trial_id
+	query, args, err := sqlx.In(`SELECT l.id, t.rig_id, l.order_id, l.started_ms, l.cores, l.seconds, l.moments FROM legs l JOIN trials t ON t.id = l.trial_id
 		WHERE l.order_id IN (?)`, slices.Collect(maps.Keys(in.legs)))
 	if err != nil {
 		return err
@@ -261,6 +280,13 @@ func (in *ingest) frame(rig int64, f *link.Frame) error {
 			continue
 		}
 		l.seenS = max(l.seenS, e.AtS)
+		takes, err := in.takesEvent(l, e.Kind)
+		if err != nil {
+			return err
+		}
+		if !takes {
+			continue
+		}
 		if err := in.exec(`INSERT INTO events (leg_id, kind, at_s, core, injected, note) VALUES (?, ?, ?, ?, ?, ?)`, l.ID, e.Kind, e.AtS,
 			e.Core, e.Injected, cut(e.Text, maxNote)); err != nil {
 			return err
@@ -285,6 +311,25 @@ func (in *ingest) frame(rig int64, f *link.Frame) error {
 	return nil
 }
 
+// takesEvent counts one more event of a leg, and tells whether it is stored.
+func (in *ingest) takesEvent(l *orderedLeg, kind verdict.EventKind) (bool, error) {
+	if l.events == nil {
+		var rows []struct {
+			Kind verdict.EventKind `db:"kind"`
+			N    int               `db:"n"`
+		}
+		if err := in.tx.SelectContext(in.ctx, &rows, `SELECT kind, COUNT(*) AS n FROM events WHERE leg_id = ? GROUP BY kind`, l.ID); err != nil {
+			return false, err
+		}
+		l.events = map[verdict.EventKind]int{}
+		for _, r := range rows {
+			l.events[r.Kind] = r.N
+		}
+	}
+	l.events[kind]++
+	return l.events[kind] <= eventsEach, nil
+}
+
 func (in *ingest) samples(rig int64, s *link.Samples) {
 	if in.readings[rig] == nil {
 		in.readings[rig] = readings{}
@@ -297,7 +342,7 @@ func (in *ingest) samples(rig int64, s *link.Samples) {
 	if l.StartedMS != nil {
 		l.seenS = max(l.seenS, float64(s.At[len(s.At)-1]-*l.StartedMS)/1000)
 	}
-	if len(s.Channels) > 0 {
+	if len(s.Channels) > 0 && l.room(len(s.At)) {
 		in.tail(l, &tail{s.At, s.Channels, withGaps(s.Values)})
 	}
 }
@@ -307,7 +352,7 @@ func (in *ingest) progress(rig int64, list []link.Progress) {
 	byOrder := map[string]*tail{}
 	for _, p := range list {
 		l := in.leg(rig, p.Order)
-		if l == nil || l.StartedMS == nil || len(p.Count) != len(l.Cores.V) {
+		if l == nil || l.StartedMS == nil || len(p.Count) != len(l.Cores.V) || !l.room(1) {
 			continue
 		}
 		t := byOrder[p.Order]
@@ -409,15 +454,17 @@ func (in *ingest) insertTails() error {
 
 // noteLegs notes how far each leg was seen, and what limited its clocks.
 func (in *ingest) noteLegs() error {
-	var seen, limits strings.Builder
-	var seenArgs, limitArgs, ids []any
+	var seen, moments, limits strings.Builder
+	var seenArgs, momentArgs, limitArgs, ids []any
 	for _, l := range in.legs {
-		if l == nil || l.seenS == 0 && l.limiters == nil {
+		if l == nil || l.seenS == 0 && l.limiters == nil && !l.grew {
 			continue
 		}
 		ids = append(ids, l.ID)
 		seen.WriteString(" WHEN ? THEN ?")
 		seenArgs = append(seenArgs, l.ID, l.seenS)
+		moments.WriteString(" WHEN ? THEN ?")
+		momentArgs = append(momentArgs, l.ID, l.Moments)
 		if l.limiters != nil {
 			limits.WriteString(" WHEN ? THEN ?")
 			limitArgs = append(limitArgs, l.ID, *l.limiters)
@@ -426,7 +473,8 @@ func (in *ingest) noteLegs() error {
 	if len(ids) == 0 {
 		return nil
 	}
-	query, args := `UPDATE legs SET seen_s = GREATEST(seen_s, CASE id`+seen.String()+` END)`, seenArgs
+	query := `UPDATE legs SET seen_s = GREATEST(seen_s, CASE id` + seen.String() + ` END), moments = CASE id` + moments.String() + ` END`
+	args := append(seenArgs, momentArgs...)
 	if len(limitArgs) > 0 {
 		query += `, limiters = COALESCE(CASE id` + limits.String() + ` END, limiters)`
 		args = append(args, limitArgs...)

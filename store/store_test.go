@@ -149,6 +149,50 @@ func TestIngestTakesEveryFrameOnce(t *testing.T) {
 	}
 }
 
+// A rig can tell of a leg what an agent ever tells, and fills no disk with more.
+func TestARigFillsNoDisk(t *testing.T) {
+	ctx := t.Context()
+	s, r, trial, l := ordered(t)
+	const each, frames, most = 4096, 12, 25 * (900 + 600)
+	for seq := uint64(1); seq <= frames; seq++ {
+		f := link.Frame{Seq: seq, Samples: &link.Samples{Order: "o1", Channels: []string{"power.package"}, Values: [][]*float64{nil}}}
+		for i := range each {
+			f.Samples.At = append(f.Samples.At, 1_700_000_000_000+int64(seq)*each+int64(i))
+			f.Samples.Values[0] = append(f.Samples.Values[0], ptr(1))
+		}
+		if _, err := s.Ingest(ctx, r.ID, "s1", []link.Frame{f}, 0); err != nil {
+			t.Fatal(err)
+		}
+	}
+	got, err := s.Telemetry(ctx, l.ID, store.Span{})
+	if n := len(got["power.package"]); err != nil || n > most || n < most-each {
+		t.Errorf("%d moments of %d are kept, %v; want up to %d", n, each*frames, err, most)
+	}
+	if err := s.FillEvents(ctx, l.ID, verdict.EventCorrected, 9_999); err != nil {
+		t.Fatal(err)
+	}
+	last := link.Frame{Seq: frames + 1, Finished: &link.Finished{Order: "o1", How: link.Faulted, RanS: 9}}
+	for range 3 {
+		last.Events = append(last.Events, link.Event{Order: "o1", Kind: verdict.EventCorrected, AtS: 8})
+	}
+	last.Events = append(last.Events, link.Event{Order: "o1", Kind: verdict.EventMiscalculated, AtS: 9, Core: 1})
+	if _, err := s.Ingest(ctx, r.ID, "s1", []link.Frame{last}, 0); err != nil {
+		t.Fatal(err)
+	}
+	events, err := s.Events(ctx, trial.ID)
+	of := map[verdict.EventKind]int{}
+	for _, e := range events {
+		of[e.Kind]++
+	}
+	if err != nil || of[verdict.EventCorrected] != 10_000 || of[verdict.EventMiscalculated] != 1 {
+		t.Errorf("events: %v, %v; want the first 10,000 corrections, and the fault after them", of, err)
+	}
+	legs, err := s.Legs(ctx, trial.ID)
+	if err != nil || !legs[0].Finished.Valid {
+		t.Errorf("what comes after is not taken: %+v, %v", legs, err)
+	}
+}
+
 func TestGapsInFiguresStayGaps(t *testing.T) {
 	ctx := t.Context()
 	s, r, _, l := ordered(t)
