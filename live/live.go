@@ -44,6 +44,13 @@ func (b *Bus) Listen() *Listener {
 	return l
 }
 
+// Listeners is how many listen.
+func (b *Bus) Listeners() int {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return len(b.listeners)
+}
+
 // Close stops the listener.
 func (l *Listener) Close() {
 	l.bus.mu.Lock()

@@ -92,7 +92,8 @@ func New(cfg Config) (*Server, http.Handler, error) {
 		return nil, nil, err
 	}
 	e := echo.NewWithConfig(echo.Config{Logger: cfg.Log, HTTPErrorHandler: s.problem})
-	e.Use(middleware.Recover(), s.counted, shield, patient, guard(cfg.Hosts), s.who, bodyLimit(), shallow, validate, s.once, s.traced, matched)
+	e.Use(middleware.Recover(), s.counted, shield, patient(partWithin), guard(cfg.Hosts), s.who, bodyLimit(), shallow, validate,
+		s.once, s.traced, matched)
 	api.RegisterHandlers(e, s)
 	e.GET("/api", s.page)
 	e.GET("/api/openapi.json", s.description)
