@@ -88,6 +88,21 @@ func (h *Hub) Status(rig int64) Status {
 	return st
 }
 
+// Heard lists when each rig that is linked, or was, gave its last sign of life.
+func (h *Hub) Heard() []time.Time {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	out := make([]time.Time, 0, len(h.links))
+	for _, s := range h.links {
+		at := s.st.Heard
+		if s.behind {
+			at = time.Now()
+		}
+		out = append(out, at)
+	}
+	return out
+}
+
 // Close cuts every link; the rigs dial again as soon as a server answers.
 func (h *Hub) Close() {
 	h.mu.Lock()

@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"slices"
 	"sync"
 	"time"
 )
@@ -14,6 +15,32 @@ type hearing struct {
 	mu     sync.Mutex
 	deaf   time.Time // until when it could not: its start, or the end of an outage
 	looked time.Time // when it last looked at its rigs; zero before the first time
+}
+
+// Rigs that fell silent within silentTogether of each other, while no other is heard, have not died at once: what lies between them
+// and this process has. After noMoreThan they are judged nevertheless: two may freeze by chance, or by one dip of the
+// mains.
+const (
+	silentTogether = 3 * time.Second
+	noMoreThan     = 5 * time.Minute
+)
+
+// together tells whether all rigs that were heard last, two or more, fell silent at once.
+func together(heard []time.Time, now time.Time) bool {
+	if len(heard) == 0 {
+		return false
+	}
+	last := slices.MaxFunc(heard, time.Time.Compare)
+	if silent := now.Sub(last); silent < silentTogether || silent > noMoreThan {
+		return false
+	}
+	n := 0
+	for _, at := range heard {
+		if last.Sub(at) < silentTogether {
+			n++
+		}
+	}
+	return n > 1
 }
 
 // was notes that nothing could be heard up to a moment.

@@ -34,3 +34,31 @@ func TestSilenceCountsOnlyWhileSomebodyListens(t *testing.T) {
 		t.Errorf("after an outage, silence counts from %v", got.Sub(start))
 	}
 }
+
+// TestAllAtOnceIsTheNetwork: rigs that fall silent at once say nothing of their machines; one alone, or one after the other, do.
+func TestAllAtOnceIsTheNetwork(t *testing.T) {
+	now := time.Unix(100_000, 0)
+	for _, row := range []struct {
+		name  string
+		heard []float64 // seconds ago
+		want  bool
+	}{
+		{"nobody was ever heard", nil, false},
+		{"one rig, silent", []float64{60}, false},
+		{"one of two, silent", []float64{60, 0.5}, false},
+		{"both of two, at once", []float64{60, 61}, true},
+		{"both of two, one after the other", []float64{60, 75}, false},
+		{"two at once, and one that was silent before", []float64{60, 61.5, 4000}, true},
+		{"two at once, while a third speaks", []float64{60, 60, 1}, false},
+		{"a moment between two beats", []float64{1.2, 1.1}, false},
+		{"both for so long that somebody would have noticed", []float64{900, 901}, false},
+	} {
+		var heard []time.Time
+		for _, ago := range row.heard {
+			heard = append(heard, now.Add(-time.Duration(ago*float64(time.Second))))
+		}
+		if got := together(heard, now); got != row.want {
+			t.Errorf("%s: %t", row.name, got)
+		}
+	}
+}

@@ -69,7 +69,8 @@ type vitals struct {
 type newest struct {
 	values map[string]float64 // by channel, as they were read
 	told   RigVitals
-	fresh  bool // told something since the last beat
+	fresh  bool      // told something since the last beat
+	heard  time.Time // when another process told something of it
 	// What the values are put right and named by, as of the link.
 	channels []channel.Channel
 	right    Right
@@ -151,9 +152,24 @@ func (n *newest) shown() []Vital {
 func (v *vitals) takeBeat(b *Beat) {
 	v.mu.Lock()
 	defer v.mu.Unlock()
+	now := time.Now()
 	for _, one := range b.Rigs {
-		v.of(one.Rig).told = one
+		n := v.of(one.Rig)
+		n.told, n.heard = one, now
 	}
+}
+
+// elsewhere lists when each rig was heard last that is, or was, linked to another process.
+func (v *vitals) elsewhere() []time.Time {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	var out []time.Time
+	for _, n := range v.rigs {
+		if !n.heard.IsZero() {
+			out = append(out, n.heard)
+		}
+	}
+	return out
 }
 
 // last returns the vitals of a rig as they were told last.

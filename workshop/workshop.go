@@ -108,7 +108,13 @@ func (w *Workshop) WasDeaf() {
 
 // Looked notes that this process looks at its rigs. Whoever drives them calls it several times a second: without, it counts
 // as having stood still.
-func (w *Workshop) Looked() { w.hears.look(time.Now()) }
+func (w *Workshop) Looked() {
+	now := time.Now()
+	if together(append(w.hub.Heard(), w.vitals.elsewhere()...), now) {
+		w.hears.was(now)
+	}
+	w.hears.look(now)
+}
 
 // SilentSince returns the moment from which the silence of a rig counts that was last heard at a moment: not before this
 // process could hear it, or held it.
