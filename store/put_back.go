@@ -30,7 +30,8 @@ func (s *Store) LegAgain(ctx context.Context, lease *Lease, t *Trial, leg int64)
 		}
 		tx.tell(TopicTrial, t.RigID, t.ID)
 		result, err := tx.ExecContext(ctx, `UPDATE legs SET state = ?, put_back = FALSE, order_id = NULL, boot_id = '', stream = '',
-			ordered_at = NULL, started_ms = NULL, seen_s = 0, finished = NULL, limiters = NULL WHERE id = ? AND put_back`, LegWaiting, leg)
+			ordered_at = NULL, started_ms = NULL, seen_s = 0, moments = 0, finished = NULL, limiters = NULL
+			WHERE id = ? AND put_back`, LegWaiting, leg)
 		if err != nil {
 			return err
 		}
