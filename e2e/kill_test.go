@@ -1,12 +1,9 @@
 package e2e
 
 import (
-	"bytes"
 	"encoding/json"
 	"fmt"
-	"io"
 	"math/rand/v2"
-	"net/http"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -17,6 +14,7 @@ import (
 
 	"zerokeel/core/series"
 	"zerokeel/server/api"
+	"zerokeel/server/servertest"
 	"zerokeel/store"
 )
 
@@ -49,28 +47,7 @@ func kill(t testing.TB, word string) {
 
 // try makes a request; the server may be down.
 func try(method, path string, in, out any) error {
-	text, err := json.Marshal(in)
-	if err != nil {
-		return err
-	}
-	request, err := http.NewRequest(method, address+path, bytes.NewReader(text))
-	if err != nil {
-		return err
-	}
-	request.Header.Set("Content-Type", "application/json")
-	response, err := http.DefaultClient.Do(request)
-	if err != nil {
-		return err
-	}
-	defer func() { _ = response.Body.Close() }()
-	answer, err := io.ReadAll(response.Body)
-	if err != nil {
-		return err
-	}
-	if response.StatusCode >= 300 {
-		return fmt.Errorf("%s: %s", response.Status, answer)
-	}
-	return json.Unmarshal(answer, out)
+	return servertest.At(nil, address).Try(method, path, in, out)
 }
 
 // until waits until a condition holds, and fails the test when that takes unreasonably long.
@@ -201,16 +178,10 @@ func BenchmarkKills(b *testing.B) {
 	b.Logf("killed %v", counts)
 }
 
-// checkEverySecond looks for lost and doubled samples: one is due each second of the rig's clock.
 func checkEverySecond(t testing.TB, samples []series.Sample, seconds int) {
 	t.Helper()
-	if n := len(samples); n < seconds-2 || n > seconds+2 {
-		t.Errorf("%d samples of a trial of %d s", n, seconds)
-	}
-	for i := 1; i < len(samples); i++ {
-		if step := samples[i].T - samples[i-1].T; step < 950 || step > 1100 {
-			t.Errorf("%d ms between two samples, after %d s", step, i)
-		}
+	if err := servertest.EverySecond(samples, seconds); err != nil {
+		t.Error(err)
 	}
 }
 

@@ -375,6 +375,17 @@ func (r *Rig) freeze() {
 func (r *Rig) Fault(restarts bool) bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	return r.fault(restarts)
+}
+
+// FaultAtWork is Fault for a machine that runs a leg, and does nothing to any other.
+func (r *Rig) FaultAtWork(restarts bool) bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.agent != nil && r.agent.leg != nil && r.fault(restarts)
+}
+
+func (r *Rig) fault(restarts bool) bool {
 	switch {
 	case r.phase != running || r.agent == nil:
 		return false

@@ -3,7 +3,6 @@ package main
 import (
 	"bufio"
 	"fmt"
-	"io"
 	"net"
 	"os"
 	"os/exec"
@@ -16,6 +15,7 @@ import (
 
 	"zerokeel/demo/rigs"
 	"zerokeel/link"
+	"zerokeel/link/linetest"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
 	"zerokeel/standin"
@@ -69,36 +69,22 @@ func (p *serverProcess) kill() {
 
 // balance forwards connections to the servers in turn, and to one that answers where one does not, as a proxy before
 // several servers does.
-func balance(t *testing.T, servers ...*serverProcess) string {
+func balance(t testing.TB, addresses ...string) (string, *linetest.Line) {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { _ = l.Close() })
 	var turn atomic.Int64
-	go func() {
-		for {
-			in, err := l.Accept()
-			if err != nil {
-				return
+	return "http://" + l.Addr().String(), linetest.Open(t, l, func() (out net.Conn, err error) {
+		first := int(turn.Add(1))
+		for i := range addresses {
+			if out, err = net.Dial("tcp", addresses[(first+i)%len(addresses)]); err == nil {
+				break
 			}
-			first := int(turn.Add(1))
-			go func() {
-				defer func() { _ = in.Close() }()
-				for i := range servers {
-					out, err := net.Dial("tcp", servers[(first+i)%len(servers)].address)
-					if err != nil {
-						continue
-					}
-					go func() { _, _ = io.Copy(out, in); _ = out.Close() }()
-					_, _ = io.Copy(in, out)
-					return
-				}
-			}()
 		}
-	}()
-	return "http://" + l.Addr().String()
+		return out, err
+	})
 }
 
 // orders gathers the orders to run that rigs were given.
@@ -165,7 +151,8 @@ func TestTwoServers(t *testing.T) {
 	first, second := serve(t, dsns...), serve(t, slices.Concat(dsns[1:], dsns[:1])...) // of a cluster, each on another node
 	a, b := servertest.At(t, "http://"+first.address), servertest.At(t, "http://"+second.address)
 	given := &orders{runs: map[string]map[string]link.Order{}}
-	both := servertest.At(t, balance(t, first, second))
+	address, _ := balance(t, first.address, second.address)
+	both := servertest.At(t, address)
 	both.Ordered = given.take
 	const speed = 60
 	var list []*servertest.Rig

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -17,6 +18,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"zerokeel/core/series"
 	"zerokeel/keys"
 	"zerokeel/link"
 	"zerokeel/runner"
@@ -34,11 +36,12 @@ type Bench struct {
 	Store   *store.Store
 	Shop    *workshop.Workshop
 	Address string
-	Ordered func(rig string, o link.Order) // is told of the orders that come to rigs added from then on; may be nil
-	Guard   *server.Guarded                // nil where whoever asks is the owner
-	Code    string                         // that the first owner of a guarded bench shows
-	http    *http.Client                   // who asks
-	header  [2]string                      // that each request has, with its value
+	Ordered func(rig string, o link.Order)  // is told of the orders that come to rigs added from then on; may be nil
+	Guard   *server.Guarded                 // nil where whoever asks is the owner
+	Board   func(http.Handler) http.Handler // stands before the boards of rigs added from then on; may be nil
+	Code    string                          // that the first owner of a guarded bench shows
+	http    *http.Client                    // who asks
+	header  [2]string                       // that each request has, with its value
 	seal    *keys.Seal
 	stop    context.CancelFunc
 	done    chan struct{}
@@ -154,9 +157,29 @@ func (b *Bench) With(header, value string) *Bench {
 	return &other
 }
 
-// Raw makes a request and returns status and body. in is marshalled unless it is a string.
+// Try is Call for a server that may be away: any other answer than good news is an error.
+func (b *Bench) Try(method, path string, in, out any) error {
+	status, answer, err := b.send(method, path, in)
+	if err == nil && status >= 300 {
+		err = fmt.Errorf("%d: %s", status, answer)
+	}
+	if err != nil {
+		return err
+	}
+	return json.Unmarshal(answer, out)
+}
+
+// Raw makes a request, whose body is JSON of in unless it is a text or nil, and returns the answer.
 func (b *Bench) Raw(method, path string, in any) (int, []byte) {
 	b.t.Helper()
+	status, answer, err := b.send(method, path, in)
+	if err != nil {
+		b.t.Fatal(err)
+	}
+	return status, answer
+}
+
+func (b *Bench) send(method, path string, in any) (int, []byte, error) {
 	var text []byte
 	switch in := in.(type) {
 	case nil:
@@ -165,12 +188,12 @@ func (b *Bench) Raw(method, path string, in any) (int, []byte) {
 	default:
 		var err error
 		if text, err = json.Marshal(in); err != nil {
-			b.t.Fatal(err)
+			return 0, nil, err
 		}
 	}
 	request, err := http.NewRequest(method, b.Address+path, bytes.NewReader(text))
 	if err != nil {
-		b.t.Fatal(err)
+		return 0, nil, err
 	}
 	if text != nil {
 		request.Header.Set("Content-Type", "application/json")
@@ -180,14 +203,25 @@ func (b *Bench) Raw(method, path string, in any) (int, []byte) {
 	}
 	response, err := b.client().Do(request)
 	if err != nil {
-		b.t.Fatal(err)
+		return 0, nil, err
 	}
 	defer func() { _ = response.Body.Close() }()
 	answer, err := io.ReadAll(response.Body)
-	if err != nil {
-		b.t.Fatal(err)
+	return response.StatusCode, answer, err
+}
+
+// EverySecond reports samples of a leg of so many seconds that are lost or doubled: one is due each second of the rig's clock.
+func EverySecond(samples []series.Sample, seconds int) error {
+	var all []error
+	if n := len(samples); n < seconds-2 || n > seconds+2 {
+		all = append(all, fmt.Errorf("%d samples of %d s", n, seconds))
 	}
-	return response.StatusCode, answer
+	for i := 1; i < len(samples); i++ {
+		if step := samples[i].T - samples[i-1].T; step < 950 || step > 1100 {
+			all = append(all, fmt.Errorf("%d ms between two samples, after %d s", step, i))
+		}
+	}
+	return errors.Join(all...)
 }
 
 // Rig is a linked stand-in.
@@ -242,6 +276,9 @@ func (b *Bench) addRig(cfg *standin.Config, speed float64, reached bool) *Rig {
 		b.t.Fatal(err)
 	}
 	board.Config.Handler = rig.Handler()
+	if b.Board != nil {
+		board.Config.Handler = b.Board(rig.Handler())
+	}
 	board.Start()
 	b.t.Cleanup(board.Close)
 	ctx, cancel := context.WithCancel(context.Background())
