@@ -141,13 +141,15 @@ func (s *Store) DropLog(ctx context.Context, trial, id int64) error {
 		keys[i] = c.Key
 	}
 	err = s.within(ctx, func(tx *txn) error {
-		query, args, err := sqlx.In(`DELETE t FROM telemetry t JOIN channels c ON c.id = t.channel_id JOIN legs l ON l.id = t.leg_id
-			WHERE l.trial_id = ? AND c.name IN (?)`, trial, append(keys, ""))
-		if err != nil {
-			return err
-		}
-		if _, err := tx.ExecContext(ctx, query, args...); err != nil {
-			return err
+		for _, from := range []string{"telemetry", "telemetry_levels"} {
+			query, args, err := sqlx.In(`DELETE t FROM `+from+` t JOIN channels c ON c.id = t.channel_id JOIN legs l ON l.id = t.leg_id
+				WHERE l.trial_id = ? AND c.name IN (?)`, trial, append(keys, ""))
+			if err != nil {
+				return err
+			}
+			if _, err := tx.ExecContext(ctx, query, args...); err != nil {
+				return err
+			}
 		}
 		for i := range legs {
 			rest := slices.DeleteFunc(slices.Clone(legs[i].Figures.V), func(f channel.Figure) bool { return slices.Contains(keys, f.Key) })
@@ -155,7 +157,7 @@ func (s *Store) DropLog(ctx context.Context, trial, id int64) error {
 				return err
 			}
 		}
-		if _, err = tx.ExecContext(ctx, `DELETE FROM logs WHERE id = ?`, id); err != nil {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM logs WHERE id = ?`, id); err != nil {
 			return err
 		}
 		return told(ctx, tx, trial)

@@ -38,13 +38,10 @@ func (s *Store) LegAgain(ctx context.Context, lease *Lease, t *Trial, leg int64)
 		if err := changed(result, ErrMoved); err != nil {
 			return err
 		}
-		for _, statement := range []string{`DELETE FROM events WHERE leg_id = ?`, `DELETE FROM telemetry_tail WHERE leg_id = ?`,
-			`DELETE FROM telemetry WHERE leg_id = ?`} {
-			if _, err := tx.ExecContext(ctx, statement, leg); err != nil {
-				return err
-			}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM events WHERE leg_id = ?`, leg); err != nil {
+			return err
 		}
-		return nil
+		return dropTelemetry(ctx, tx, leg)
 	}), "run leg %d anew", leg)
 }
 

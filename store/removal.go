@@ -85,11 +85,11 @@ func removeLegs(ctx context.Context, tx *txn, rig int64) error {
 		return err
 	}
 	for _, leg := range legs {
-		for _, statement := range []string{`DELETE FROM telemetry WHERE leg_id = ?`, `DELETE FROM telemetry_tail WHERE leg_id = ?`,
-			`DELETE FROM events WHERE leg_id = ?`} {
-			if _, err := tx.ExecContext(ctx, statement, leg); err != nil {
-				return err
-			}
+		if err := dropTelemetry(ctx, tx, leg); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM events WHERE leg_id = ?`, leg); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -8,6 +8,7 @@ import (
 	"math"
 	"runtime"
 	"slices"
+	"time"
 
 	"github.com/jmoiron/sqlx"
 	"golang.org/x/sync/errgroup"
@@ -16,8 +17,8 @@ import (
 	"zerokeel/core/series"
 )
 
-// Telemetry lies in blocks: a channel of a leg over some minutes, packed, with a level that sums it up for charts. What is
-// too new to be packed lies in the tail, a row for each portion that came in.
+// Telemetry lies in blocks: a channel of a leg over some minutes, packed, and apart from it a level that sums it up for charts, which
+// outlasts it. What is too new to be packed lies in the tail, a row for each portion that came in.
 
 // blockMS is the span of time of a block, and tailRows the number of portions after which a running leg is packed.
 const (
@@ -32,8 +33,15 @@ type block struct {
 	Name    string `db:"name"` // of the channel, where it was read
 	T0      int64  `db:"t0"`
 	T1      int64  `db:"t1"`
+	Month   int    `db:"month"` // in which it was stored; see MonthOf
 	Level   []byte `db:"level"`
 	Body    []byte `db:"body"`
+}
+
+// MonthOf numbers the months of UTC from the year 0 on.
+func MonthOf(at time.Time) int {
+	at = at.UTC()
+	return 12*at.Year() + int(at.Month()) - 1
 }
 
 // LegsToPack lists the legs whose tail has grown long.
@@ -81,14 +89,14 @@ func (s *Store) insertBlocks(ctx context.Context, tx *txn, leg int64, channels m
 	if err != nil {
 		return err
 	}
-	packed := make([][]block, len(keys))
+	packed, month := make([][]block, len(keys)), MonthOf(time.Now())
 	var work errgroup.Group
 	work.SetLimit(runtime.GOMAXPROCS(0))
 	for i, key := range keys {
 		work.Go(func() error {
 			own, err := pack(channels[key], quanta[key])
 			for k := range own {
-				own[k].Leg, own[k].Channel = leg, ids[key]
+				own[k].Leg, own[k].Channel, own[k].Month = leg, ids[key], month
 			}
 			packed[i] = own
 			if err != nil {
@@ -100,21 +108,26 @@ func (s *Store) insertBlocks(ctx context.Context, tx *txn, leg int64, channels m
 	if err := work.Wait(); err != nil {
 		return err
 	}
-	return insertPacked(ctx, tx, slices.Concat(packed...))
+	blocks := slices.Concat(packed...)
+	if err := insertPacked(ctx, tx, `telemetry_levels (leg_id, channel_id, t0, t1, level) VALUES (:leg_id, :channel_id, :t0, :t1, :level)`,
+		blocks); err != nil {
+		return err
+	}
+	return insertPacked(ctx, tx, `telemetry (leg_id, channel_id, t0, t1, month, body) VALUES (:leg_id, :channel_id, :t0, :t1, :month, :body)`,
+		blocks)
 }
 
 // insertRows is how many blocks go into the database together.
 const insertRows = 100
 
-// insertPacked stores blocks. As text they would take MariaDB longer to read than to store, so the statement is prepared; it
+// insertPacked stores one part of blocks. As text they would take MariaDB longer to read than to store, so the statement is prepared; it
 // lasts until the transaction has ended, whose end is therefore answered (see Open).
-func insertPacked(ctx context.Context, tx *txn, blocks []block) error {
+func insertPacked(ctx context.Context, tx *txn, into string, blocks []block) error {
 	var statement *sql.Stmt
 	rows := 0
 	for part := range slices.Chunk(blocks, insertRows) {
 		// A second block of one sample at the same millisecond says nothing new.
-		query, args, err := sqlx.Named(
-			`INSERT IGNORE INTO telemetry (leg_id, channel_id, t0, t1, level, body) VALUES (:leg_id, :channel_id, :t0, :t1, :level, :body)`, part)
+		query, args, err := sqlx.Named(`INSERT IGNORE INTO `+into, part)
 		if err != nil {
 			return err
 		}
@@ -168,7 +181,7 @@ func (q *Span) to() int64 {
 // Telemetry returns the samples of a leg by channel, sorted by time: packed and unpacked ones.
 func (s *Store) Telemetry(ctx context.Context, leg int64, q Span) (map[string][]series.Sample, error) {
 	out := map[string][]series.Sample{}
-	err := s.read(ctx, leg, q, "body", func(key string, b *block) error {
+	err := s.read(ctx, leg, q, samplesPart, func(key string, b *block) error {
 		samples, err := series.Decode(b.Body)
 		out[key] = append(out[key], samples...)
 		return err
@@ -195,13 +208,13 @@ func (s *Store) Levels(ctx context.Context, leg int64, q Span) (map[string][]ser
 		out[key] = append(out[key], buckets...)
 		return err
 	}
-	err := s.read(ctx, leg, q, "level", func(key string, b *block) error {
+	err := s.read(ctx, leg, q, levelsPart, func(key string, b *block) error {
 		if len(b.Level) > 0 {
 			return add(key, b.Level)
 		}
 		// Packed by an earlier version, without a level.
-		if err := s.db.GetContext(ctx, &b.Body, `SELECT body FROM telemetry WHERE leg_id = ? AND channel_id = ? AND t0 = ?`, leg, b.Channel,
-			b.T0); err != nil {
+		if err := s.db.GetContext(ctx, &b.Body, `SELECT body FROM telemetry WHERE leg_id = ? AND channel_id = ? AND t0 = ? AND t1 = ?`, leg,
+			b.Channel, b.T0, b.T1); err != nil {
 			return err
 		}
 		samples, err := series.Decode(b.Body)
@@ -217,13 +230,19 @@ func (s *Store) Levels(ctx context.Context, leg int64, q Span) (map[string][]ser
 	return out, known(err, "load the telemetry of leg %d", leg)
 }
 
-// read hands over the blocks of a span, with one of their columns, in the order of channel and time, and then what is not
+// The parts of a block: each is a column of a table.
+const (
+	samplesPart = "body FROM telemetry"
+	levelsPart  = "level FROM telemetry_levels"
+)
+
+// read hands over the blocks of a span, with one of their parts, in the order of channel and time, and then what is not
 // packed yet.
-func (s *Store) read(ctx context.Context, leg int64, q Span, column string, packed func(key string, b *block) error,
+func (s *Store) read(ctx context.Context, leg int64, q Span, part string, packed func(key string, b *block) error,
 	loose func(map[string][]series.Sample)) error {
 	// One snapshot, so that a packing in between neither hides nor doubles samples.
 	return s.once(ctx, func(tx *txn) error {
-		query, args := `SELECT STRAIGHT_JOIN c.name, t.channel_id, t.t0, t.`+column+` FROM telemetry t JOIN channels c ON c.id = t.channel_id
+		query, args := `SELECT STRAIGHT_JOIN c.name, t.channel_id, t.t0, t.t1, t.`+part+` t JOIN channels c ON c.id = t.channel_id
 			WHERE t.leg_id = ? AND t.t1 >= ? AND t.t0 < ?`, []any{leg, q.From, q.to()}
 		if len(q.Keys) > 0 {
 			ids, err := s.channels.find(ctx, tx, q.Keys)
@@ -263,6 +282,16 @@ func (s *Store) read(ctx context.Context, leg int64, q Span, column string, pack
 		loose(samples)
 		return nil
 	})
+}
+
+// dropTelemetry drops what is stored of the telemetry of a leg.
+func dropTelemetry(ctx context.Context, tx *txn, leg int64) error {
+	for _, from := range []string{"telemetry", "telemetry_levels", "telemetry_tail"} {
+		if _, err := tx.ExecContext(ctx, `DELETE FROM `+from+` WHERE leg_id = ?`, leg); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Quanta returns the quanta of a rig's channels.
