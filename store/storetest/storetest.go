@@ -81,6 +81,22 @@ func Open(t testing.TB) *store.Store {
 // OpenDSN is Open, and tells the data source names too: one for each node, the one that the store uses first.
 func OpenDSN(t testing.TB) (*store.Store, []string) {
 	t.Helper()
+	dsns := Empty(t)
+	ctx := context.Background()
+	s, err := store.Open(ctx, dsns...)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = s.Close() })
+	if err := s.Migrate(ctx); err != nil {
+		t.Fatal(err)
+	}
+	return s, dsns
+}
+
+// Empty makes a database without anything in it, and returns its data source names as OpenDSN does.
+func Empty(t testing.TB) []string {
+	t.Helper()
 	if once.Do(start); failure != nil {
 		t.Fatal(failure)
 	}
@@ -102,15 +118,7 @@ func OpenDSN(t testing.TB) (*store.Store, []string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s, err := store.Open(ctx, dsns...)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = s.Close() })
-	if err := s.Migrate(ctx); err != nil {
-		t.Fatal(err)
-	}
-	return s, dsns
+	return dsns
 }
 
 // lose kills a node of the cluster before one test, and brings it back while another runs.
