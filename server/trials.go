@@ -79,6 +79,10 @@ func apiTrial(t *workshop.Trial) api.Trial {
 	if r := t.Result; r.Valid {
 		out.Verdict, out.Core, out.AtS, out.Why, out.Injected = string(r.V.Verdict), r.V.Core, r.V.AtS, r.V.Why, r.V.Injected
 	}
+	out.Kept = t.Kept
+	if t.DroppedAt.Valid {
+		out.DroppedAt = &t.DroppedAt.Time
+	}
 	origin, begun := t.OriginMS()
 	if begun {
 		at := time.UnixMilli(origin).UTC()

@@ -419,7 +419,7 @@ func (in *ingest) finish() error {
 		return nil
 	}
 	return in.exec(`INSERT INTO link_streams (rig_id, stream, last_seq) VALUES `+marks(len(in.lasts), "(?, ?, ?)")+`
-		ON DUPLICATE KEY UPDATE last_seq = VALUES(last_seq)`, rows...)
+		ON DUPLICATE KEY UPDATE last_seq = VALUES(last_seq), used_at = UTC_TIMESTAMP(6)`, rows...)
 }
 
 // insertTails stores the telemetry, long portions packed at once.

@@ -52,7 +52,9 @@ type Trial struct {
 	StartedAt sql.NullTime         `db:"started_at"`    // on the rig's clock
 	CreatedAt time.Time            `db:"created_at"`
 	EndedAt   sql.NullTime         `db:"ended_at"`
-	RigEnded  sql.NullTime         `db:"rig_ended"` // the same on the rig's clock, as far as it told
+	RigEnded  sql.NullTime         `db:"rig_ended"`  // the same on the rig's clock, as far as it told
+	Kept      bool                 `db:"kept"`       // its samples are kept for good
+	DroppedAt sql.NullTime         `db:"dropped_at"` // its samples were; what they were summed up to is there
 
 	from step // as it was loaded
 }
@@ -138,7 +140,7 @@ type Event struct {
 }
 
 const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, go_on, cores, acted_at, boot_at_end, result,
-	session_id, session_block, started_at, created_at, ended_at, rig_ended`
+	session_id, session_block, started_at, created_at, ended_at, rig_ended, kept, dropped_at`
 
 const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force,
 	stream, ordered_at,

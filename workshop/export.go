@@ -39,6 +39,9 @@ func (w *Workshop) ExportTelemetry(ctx context.Context, trial int64, view View, 
 	if err != nil {
 		return nil, err
 	}
+	if t.DroppedAt.Valid {
+		return nil, dropped(&t.Trial)
+	}
 	right, err := w.rightOf(ctx, r)
 	if err != nil {
 		return nil, err

@@ -115,6 +115,9 @@ func (w *Workshop) Telemetry(ctx context.Context, trial int64, view View) (*Tele
 	if err != nil || !begun {
 		return out, err
 	}
+	if t.DroppedAt.Valid && !v.coarse() {
+		v.buckets = max(1, int((v.to-v.from)/series.LevelMS)) // as finely as it is still known
+	}
 	out.OriginMS, out.FromS, out.ToS, out.LengthS = v.origin, float64(v.from-v.origin)/1000, float64(v.to-v.origin)/1000,
 		float64(v.end-v.origin)/1000
 	out.BucketS = (out.ToS - out.FromS) / float64(v.buckets)

@@ -2,6 +2,7 @@ package workshop
 
 import (
 	"context"
+	"errors"
 	"time"
 )
 
@@ -13,7 +14,11 @@ func (w *Workshop) tidy(ctx context.Context) error {
 	tick := time.NewTicker(tidyEvery)
 	defer tick.Stop()
 	for {
-		if err := w.store.DropTraces(ctx); err != nil && ctx.Err() == nil {
+		err := w.store.PartMonths(ctx, time.Now())
+		for _, drop := range []func(context.Context) error{w.dropSamples, w.store.DropTraces, w.store.DropOld} {
+			err = errors.Join(err, drop(ctx))
+		}
+		if err != nil && ctx.Err() == nil {
 			w.log.Warn("what is kept long enough could not be dropped; it is tried again", "error", err)
 		}
 		select {

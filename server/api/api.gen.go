@@ -981,6 +981,17 @@ type JoinedLog struct {
 	Log    SensorLog `json:"log"`
 }
 
+// KeepSamplesRequest defines model for KeepSamplesRequest.
+type KeepSamplesRequest struct {
+	// KeepMonths whole months beside the present one; 0 for good
+	KeepMonths int `json:"keepMonths"`
+}
+
+// KeepTrialRequest defines model for KeepTrialRequest.
+type KeepTrialRequest struct {
+	Keep bool `json:"keep"`
+}
+
 // Ladder defines model for Ladder.
 type Ladder struct {
 	Changed   bool   `json:"changed"`
@@ -1313,6 +1324,34 @@ type Reading struct {
 // ReadingChannel defines model for Reading.Channel.
 type ReadingChannel string
 
+// RecordedMonth defines model for RecordedMonth.
+type RecordedMonth struct {
+	Bytes int64 `json:"bytes"`
+
+	// Drops they are dropped for their age
+	Drops bool `json:"drops"`
+
+	// Month in which the samples were stored, such as 2026-11; empty for what is kept for good
+	Month string `json:"month"`
+
+	// Share of all samples
+	Share float64 `json:"share"`
+}
+
+// Records defines model for Records.
+type Records struct {
+	// Bytes of the whole database, by its own estimate
+	Bytes int64 `json:"bytes"`
+
+	// KeepMonths for which samples are kept; 0 for good
+	KeepMonths int             `json:"keepMonths"`
+	Months     []RecordedMonth `json:"months"`
+
+	// PerDay bytes of samples that a day brought on average; null before there is a week of records
+	PerDay  *float64 `json:"perDay"`
+	PerYear *float64 `json:"perYear"`
+}
+
 // RegimeStood defines model for RegimeStood.
 type RegimeStood struct {
 	// BoundS at 95 %, there is fewer than one fault in so long; 0 where nothing follows
@@ -1626,14 +1665,20 @@ type Telemetry struct {
 
 // Trial defines model for Trial.
 type Trial struct {
-	AtS      float64 `json:"atS"`
-	Core     int     `json:"core"`
-	DoneS    float64 `json:"doneS"`
-	Ended    bool    `json:"ended"`
-	Events   []Event `json:"events"`
-	Id       int64   `json:"id"`
-	Injected bool    `json:"injected"`
-	Legs     []Leg   `json:"legs"`
+	AtS   float64 `json:"atS"`
+	Core  int     `json:"core"`
+	DoneS float64 `json:"doneS"`
+
+	// DroppedAt when its samples were dropped for their age
+	DroppedAt *time.Time `json:"droppedAt"`
+	Ended     bool       `json:"ended"`
+	Events    []Event    `json:"events"`
+	Id        int64      `json:"id"`
+	Injected  bool       `json:"injected"`
+
+	// Kept its samples are kept for good
+	Kept bool  `json:"kept"`
+	Legs []Leg `json:"legs"`
 
 	// LengthS planned
 	LengthS float64      `json:"lengthS"`
@@ -1844,6 +1889,12 @@ type ListLaddersParams struct {
 // PutPartJSONBody defines parameters for PutPart.
 type PutPartJSONBody map[string]interface{}
 
+// GetRecordsParams defines parameters for GetRecords.
+type GetRecordsParams struct {
+	// KeepMonths what would be dropped if samples were kept for so many months
+	KeepMonths *int `form:"keepMonths,omitempty" json:"keepMonths,omitempty"`
+}
+
 // RemoveRigParams defines parameters for RemoveRig.
 type RemoveRigParams struct {
 	// Name of the rig, so that it is not another one
@@ -1980,6 +2031,9 @@ type ChangePasswordJSONRequestBody = PasswordRequest
 // PutPartJSONRequestBody defines body for PutPart for application/json ContentType.
 type PutPartJSONRequestBody PutPartJSONBody
 
+// KeepSamplesJSONRequestBody defines body for KeepSamples for application/json ContentType.
+type KeepSamplesJSONRequestBody = KeepSamplesRequest
+
 // CreateRigJSONRequestBody defines body for CreateRig for application/json ContentType.
 type CreateRigJSONRequestBody = CreateRigRequest
 
@@ -2024,6 +2078,9 @@ type ImportTrimJSONRequestBody ImportTrimJSONBody
 
 // AddWatchJSONRequestBody defines body for AddWatch for application/json ContentType.
 type AddWatchJSONRequestBody = WatchRequest
+
+// KeepTrialJSONRequestBody defines body for KeepTrial for application/json ContentType.
+type KeepTrialJSONRequestBody = KeepTrialRequest
 
 // MarkTrialJSONRequestBody defines body for MarkTrial for application/json ContentType.
 type MarkTrialJSONRequestBody MarkTrialJSONBody
@@ -2111,6 +2168,12 @@ type ServerInterface interface {
 	// PutPart Add a part sheet, or replace it
 	// (PUT /api/parts/{kind}/{id})
 	PutPart(ctx *echo.Context, kind string, id string) error
+	// GetRecords How much is recorded, how fast that grows, and which samples are dropped for their age
+	// (GET /api/records)
+	GetRecords(ctx *echo.Context, params GetRecordsParams) error
+	// KeepSamples Say for how long samples are kept, and drop those that are older
+	// (PUT /api/records)
+	KeepSamples(ctx *echo.Context) error
 	// ListRigs All rigs of the bench
 	// (GET /api/rigs)
 	ListRigs(ctx *echo.Context) error
@@ -2234,6 +2297,9 @@ type ServerInterface interface {
 	// GiveUpTrial End a trial that cannot be stopped, at once and without its rig; what runs is void
 	// (POST /api/trials/{trial}/give-up)
 	GiveUpTrial(ctx *echo.Context, trial TrialID) error
+	// KeepTrial Keep the samples of a trial for good, or no longer
+	// (PUT /api/trials/{trial}/keep)
+	KeepTrial(ctx *echo.Context, trial TrialID) error
 	// ListLogs Other recorders' logs that were joined to a trial
 	// (GET /api/trials/{trial}/logs)
 	ListLogs(ctx *echo.Context, trial TrialID) error
@@ -2627,6 +2693,33 @@ func (w *ServerInterfaceWrapper) PutPart(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.PutPart(ctx, kind, id)
+	return err
+}
+
+// GetRecords converts echo context to params.
+func (w *ServerInterfaceWrapper) GetRecords(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetRecordsParams
+	// ------------- Optional query parameter "keepMonths" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "keepMonths", ctx.QueryParams(), &params.KeepMonths, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter keepMonths: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetRecords(ctx, params)
+	return err
+}
+
+// KeepSamples converts echo context to params.
+func (w *ServerInterfaceWrapper) KeepSamples(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.KeepSamples(ctx)
 	return err
 }
 
@@ -3380,6 +3473,22 @@ func (w *ServerInterfaceWrapper) GiveUpTrial(ctx *echo.Context) error {
 	return err
 }
 
+// KeepTrial converts echo context to params.
+func (w *ServerInterfaceWrapper) KeepTrial(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trial" -------------
+	var trial TrialID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trial", ctx.Param("trial"), &trial, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trial: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.KeepTrial(ctx, trial)
+	return err
+}
+
 // ListLogs converts echo context to params.
 func (w *ServerInterfaceWrapper) ListLogs(ctx *echo.Context) error {
 	var err error
@@ -3839,6 +3948,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/rigs/:rig", wrapper.GetRig, options.OperationMiddlewares["getRig"]...)
 	router.PATCH(options.BaseURL+"/api/rigs/:rig", wrapper.UpdateRig, options.OperationMiddlewares["updateRig"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/removal", wrapper.GetRemoval, options.OperationMiddlewares["getRemoval"]...)
+	router.GET(options.BaseURL+"/api/records", wrapper.GetRecords, options.OperationMiddlewares["getRecords"]...)
+	router.PUT(options.BaseURL+"/api/records", wrapper.KeepSamples, options.OperationMiddlewares["keepSamples"]...)
+	router.PUT(options.BaseURL+"/api/trials/:trial/keep", wrapper.KeepTrial, options.OperationMiddlewares["keepTrial"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/baseline", wrapper.GetBaseline, options.OperationMiddlewares["getBaseline"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/token", wrapper.RenewToken, options.OperationMiddlewares["renewToken"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/settings", wrapper.ListSettings, options.OperationMiddlewares["listSettings"]...)

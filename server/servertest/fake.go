@@ -126,6 +126,17 @@ func (f *Fake) Prove(seconds float64) api.Trial {
 	})
 }
 
+// Heat plays a rig's part in a leg: it grows warmer by the second, and runs to the end.
+func (f *Fake) Heat(o link.Order) {
+	frames := []link.Frame{{Started: &link.Started{Order: o.ID, At: f.hello.Now}}}
+	for i := range int(o.Seconds) {
+		warm := 40 + float64(i)/8
+		frames = append(frames, link.Frame{Samples: &link.Samples{Order: o.ID, At: []int64{f.hello.Now + int64(1000*i)},
+			Channels: []string{channel.Temperature}, Values: [][]*float64{{&warm}}}})
+	}
+	f.Send(append(frames, link.Frame{Finished: &link.Finished{Order: o.ID, How: link.Done, RanS: o.Seconds}})...)
+}
+
 // next returns the next order that is no repetition.
 func (f *Fake) next() link.Order {
 	for {

@@ -201,6 +201,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much is recorded, how fast that grows, and which samples are dropped for their age */
+        get: operations["getRecords"];
+        /** Say for how long samples are kept, and drop those that are older */
+        put: operations["keepSamples"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{trial}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep the samples of a trial for good, or no longer */
+        put: operations["keepTrial"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/baseline": {
         parameters: {
             query?: never;
@@ -1993,6 +2030,43 @@ export interface components {
             /** Format: double */
             afterS: number;
         };
+        Records: {
+            /** @description for which samples are kept; 0 for good */
+            keepMonths: number;
+            /**
+             * Format: int64
+             * @description of the whole database, by its own estimate
+             */
+            bytes: number;
+            months: components["schemas"]["RecordedMonth"][];
+            /**
+             * Format: double
+             * @description bytes of samples that a day brought on average; null before there is a week of records
+             */
+            perDay: number | null;
+            /** Format: double */
+            perYear: number | null;
+        };
+        RecordedMonth: {
+            /** @description in which the samples were stored, such as 2026-11; empty for what is kept for good */
+            month: string;
+            /** Format: int64 */
+            bytes: number;
+            /**
+             * Format: double
+             * @description of all samples
+             */
+            share: number;
+            /** @description they are dropped for their age */
+            drops: boolean;
+        };
+        KeepSamplesRequest: {
+            /** @description whole months beside the present one; 0 for good */
+            keepMonths: number;
+        };
+        KeepTrialRequest: {
+            keep: boolean;
+        };
         Trial: {
             /** Format: int64 */
             id: number;
@@ -2026,6 +2100,13 @@ export interface components {
              * @description time left on the rig's clock
              */
             remainingS: number;
+            /** @description its samples are kept for good */
+            kept: boolean;
+            /**
+             * Format: date-time
+             * @description when its samples were dropped for their age
+             */
+            droppedAt: string | null;
             legs: components["schemas"]["Leg"][];
             events: components["schemas"]["Event"][];
         };
@@ -3017,6 +3098,80 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Removal"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRecords: {
+        parameters: {
+            query?: {
+                /** @description what would be dropped if samples were kept for so many months */
+                keepMonths?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the records */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Records"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepSamples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepSamplesRequest"];
+            };
+        };
+        responses: {
+            /** @description the records after it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Records"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    keepTrial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trial: components["parameters"]["TrialID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepTrialRequest"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -1,0 +1,15 @@
+-- For how long samples are kept, and of which trials for good.
+-- +goose Up
+CREATE TABLE IF NOT EXISTS rules (
+  name  VARCHAR(40) NOT NULL PRIMARY KEY,
+  value INT         NOT NULL
+);
+ALTER TABLE trials ADD COLUMN IF NOT EXISTS kept BOOLEAN NOT NULL DEFAULT FALSE;
+ALTER TABLE trials ADD COLUMN IF NOT EXISTS dropped_at DATETIME(6) NULL;
+ALTER TABLE link_streams ADD COLUMN IF NOT EXISTS used_at DATETIME(6) NOT NULL DEFAULT UTC_TIMESTAMP(6);
+
+-- +goose Down
+ALTER TABLE link_streams DROP COLUMN IF EXISTS used_at;
+ALTER TABLE trials DROP COLUMN IF EXISTS dropped_at;
+ALTER TABLE trials DROP COLUMN IF EXISTS kept;
+DROP TABLE IF EXISTS rules;
