@@ -72,7 +72,13 @@ func (s *Store) PartMonths(ctx context.Context, at time.Time) error {
 			return known(err, "make a part for month %d", month)
 		}
 	}
-	return nil
+	return s.estimate(ctx)
+}
+
+// estimate lets the database estimate anew how much the parts hold; by itself it does so late.
+func (s *Store) estimate(ctx context.Context) error {
+	_, err := s.exec(ctx, `ANALYZE TABLE telemetry`)
+	return known(err, "estimate how much samples take")
 }
 
 // DropSamples drops the samples that were stored before a month, but for those that are kept for good, and returns whose. What they
@@ -101,7 +107,10 @@ func (s *Store) DropSamples(ctx context.Context, before int) ([]int, error) {
 	_, err = s.exec(ctx, `UPDATE trials t SET dropped_at = UTC_TIMESTAMP(6) WHERE state = ? AND dropped_at IS NULL
 		AND EXISTS (SELECT 1 FROM legs l JOIN telemetry_levels v ON v.leg_id = l.id WHERE l.trial_id = t.id)
 		AND NOT EXISTS (SELECT 1 FROM legs l JOIN telemetry x ON x.leg_id = l.id WHERE l.trial_id = t.id)`, TrialEnded)
-	return gone, known(err, "note whose samples were dropped")
+	if err != nil {
+		return gone, known(err, "note whose samples were dropped")
+	}
+	return gone, s.estimate(ctx)
 }
 
 // sumUp makes the levels that blocks of a part lack, because an earlier version packed them.

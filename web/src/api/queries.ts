@@ -10,6 +10,14 @@ export function useRig(id: number): Rig | undefined {
   return useQuery({ ...rigsQuery, select: (rigs) => rigs.find((r) => r.id === id) }).data;
 }
 
+/** What is recorded, and what goes if samples are kept for so many months. */
+export const recordsQuery = (keepMonths?: number) =>
+  queryOptions({
+    queryKey: ['records', keepMonths],
+    staleTime: 0,
+    queryFn: () => take(api.GET('/api/records', { params: { query: { keepMonths } } })),
+  });
+
 export const removalQuery = (rig: number) =>
   queryOptions({
     queryKey: ['removal', rig],

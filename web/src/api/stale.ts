@@ -12,7 +12,8 @@ export type Topic =
   | 'score'
   | 'incident'
   | 'ladder'
-  | 'account';
+  | 'account'
+  | 'record';
 
 /** The queries that each of them makes stale. News and this page's own changes go by the same table. */
 const stale: Record<Topic, string[]> = {
@@ -27,6 +28,7 @@ const stale: Record<Topic, string[]> = {
   incident: ['incidents', 'trims', 'rigs', 'log'],
   ladder: ['ladders'],
   account: ['accounts', 'me'],
+  record: ['records'],
 };
 
 /** The keys of the queries that topics make stale. */

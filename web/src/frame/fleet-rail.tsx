@@ -32,18 +32,31 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
           ),
         )}
       </div>
-      <Link
-        href={sheetPath(current, 'parts')}
-        aria-current={sheet === 'parts' ? 'true' : undefined}
-        className="mt-auto px-3.5 py-2 text-[13px] text-soft aria-[current]:text-ink"
-      >
-        Part sheets
-      </Link>
+      <div className="mt-auto px-3.5 py-2 text-[13px]">
+        <FootLink rig={current} word="parts" sheet={sheet}>
+          Part sheets
+        </FootLink>
+        <FootLink rig={current} word="records" sheet={sheet}>
+          Records
+        </FootLink>
+      </div>
       <Who rig={current} sheet={sheet} />
       <button type="button" onClick={toggleChart} className="px-3.5 py-3 text-left text-[13px] text-soft">
         {chart === 'night' ? 'Day chart' : 'Night chart'}
       </button>
     </nav>
+  );
+}
+
+function FootLink(at: { rig: number; word: SheetWord; sheet: SheetWord; children: string }) {
+  return (
+    <Link
+      href={sheetPath(at.rig, at.word)}
+      aria-current={at.sheet === at.word ? 'true' : undefined}
+      className="block text-soft aria-[current]:text-ink"
+    >
+      {at.children}
+    </Link>
   );
 }
 

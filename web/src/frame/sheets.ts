@@ -6,6 +6,7 @@ import { FittingSheet } from '../features/fitting/fitting-sheet';
 import { LaddersSheet } from '../features/ladders/ladders-sheet';
 import { LogSheet } from '../features/log/log-sheet';
 import { PartsSheet } from '../features/parts/parts-sheet';
+import { RecordsSheet } from '../features/records/records-sheet';
 import { RigSheet } from '../features/rig/rig-sheet';
 import { ScoresSheet } from '../features/scores/scores-sheet';
 import { TrialSheet } from '../features/trial/trial-sheet';
@@ -31,6 +32,7 @@ export const sheets: SheetEntry[] = [
   { word: 'card', title: 'Setting card', component: CardSheet },
   { word: 'ladders', title: 'Ladders', component: LaddersSheet },
   { word: 'parts', title: 'Part sheets', component: PartsSheet },
+  { word: 'records', title: 'Records', component: RecordsSheet },
   { word: 'accounts', title: 'Accounts', component: AccountsSheet },
   { word: 'audit', title: 'Audit', component: AuditSheet },
 ];

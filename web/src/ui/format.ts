@@ -91,5 +91,17 @@ const localParts = (iso: string) =>
 /** The day of a moment where the page is read: what people did goes by their clocks, not by a rig's. */
 export const dayOf = (iso: string): string => localParts(iso).slice(0, 10);
 
+/** An amount of data, in decimal units. */
+export function bytes(n: number): string {
+  const units = ['B', 'kB', 'MB', 'GB', 'TB'];
+  const at = n < 1 ? 0 : Math.min(units.length - 1, Math.floor(Math.log10(n) / 3));
+  const x = n / 1000 ** at;
+  return `${num(x, at === 0 || x >= 100 ? 0 : 1)} ${units[at]}`;
+}
+
+/** A month such as 2026-11 in words. */
+export const monthOf = (month: string): string =>
+  new Date(`${month}-01T00:00:00Z`).toLocaleDateString('en-GB', { month: 'long', year: 'numeric', timeZone: 'UTC' });
+
 /** The time of day where the page is read. */
 export const clockTime = (iso: string): string => localParts(iso).slice(11, 16);

@@ -19,6 +19,7 @@ export type SheetWord =
   | 'parts'
   | 'log'
   | 'ladders'
+  | 'records'
   | 'accounts'
   | 'audit';
 

@@ -62,6 +62,7 @@ export function Strips({ trial, others, children }: { trial: Trial; others: Tria
         <>
           <ViewBar
             trial={trial.id}
+            whole={!trial.droppedAt}
             view={view}
             length={length}
             zoomed={chosen !== undefined}

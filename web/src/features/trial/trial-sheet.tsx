@@ -13,6 +13,7 @@ import { useFit } from '../trim/use-fit';
 import { LegFigures } from './leg-figures';
 import { Legs } from './legs';
 import { Logs } from './logs';
+import { Samples } from './samples';
 import { StartDock } from './start-dock';
 import { Strips } from './strips';
 
@@ -57,6 +58,7 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
         {t && <Legs trial={t} />}
         {t?.ended && <WhatItShows rig={rig} trial={t} />}
         {t?.startedAt && <Logs trial={t} />}
+        {t?.ended && t.startedAt && <Samples trial={t} />}
         <Earlier rig={rigId} trials={trials.data} shown={shown}>
           {trials.hasNextPage && (
             <Button reads className="mt-2" disabled={trials.isFetchingNextPage} onClick={() => trials.fetchNextPage()}>

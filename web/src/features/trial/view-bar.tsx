@@ -57,6 +57,8 @@ interface ViewBarProps {
   others: Trial[];
   overlaid?: number;
   onOverlay: (trial?: number) => void;
+  /** Whether every sample is there. */
+  whole: boolean;
   /** What leads to another view of the trial. */
   children: ReactNode;
 }
@@ -76,6 +78,7 @@ export function ViewBar({
   others,
   overlaid,
   onOverlay,
+  whole,
   children,
 }: ViewBarProps) {
   const button = 'border border-line bg-sheet px-1.5 leading-[18px] disabled:text-line';
@@ -129,13 +132,15 @@ export function ViewBar({
           all
         </button>
       </span>
-      <a
-        className="underline decoration-line underline-offset-2"
-        href={`/api/trials/${trial}/telemetry.csv${zoomed ? `?fromS=${view.from.toFixed(3)}&toS=${view.to.toFixed(3)}` : ''}`}
-        title="Every sample of what is shown, as CSV"
-      >
-        CSV
-      </a>
+      {whole && (
+        <a
+          className="underline decoration-line underline-offset-2"
+          href={`/api/trials/${trial}/telemetry.csv${zoomed ? `?fromS=${view.from.toFixed(3)}&toS=${view.to.toFixed(3)}` : ''}`}
+          title="Every sample of what is shown, as CSV"
+        >
+          CSV
+        </a>
+      )}
       {children}
       <span className="ml-auto flex items-center gap-3">
         {can.map((e) => (
