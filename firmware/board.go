@@ -48,6 +48,17 @@ type State struct {
 var (
 	// ErrUnreachable reports a board that gives no answer, or only failures of its own.
 	ErrUnreachable = errors.New("the board does not answer")
+	// ErrUnclear reports an answer that makes no sense, such as boards give while they start, or are out of their mind.
+	ErrUnclear = errors.New("the board's answer makes no sense")
 	// ErrByHand reports what only a person can do at the board.
 	ErrByHand = errors.New("this is done by hand at the board")
 )
+
+// Unclear makes an error count as ErrUnclear, in its own words.
+func Unclear(err error) error { return unclear{err} }
+
+type unclear struct{ error }
+
+func (u unclear) Is(target error) bool { return target == ErrUnclear }
+
+func (u unclear) Unwrap() error { return u.error }

@@ -43,6 +43,9 @@ func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) 
 	}
 	status := r.hub.Status(f.RigID)
 	since := r.since(f)
+	if !r.states.due(fittingName(f.ID), string(f.State), f.ActedAt) {
+		return nil
+	}
 	switch f.State {
 	case store.FitStaging:
 		if err := board.Stage(ctx, set.Board, t.Settings.V); err != nil {
@@ -53,7 +56,11 @@ func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) 
 	case store.FitRestarting:
 		// After a kill at this point the restart may have been asked for already; asking twice only starts anew.
 		// A board that gives no answer may have restarted all the same, so only a refusal ends the fitting here.
-		if err := board.Apply(ctx); err != nil && !errors.Is(err, firmware.ErrUnreachable) {
+		err := board.Apply(ctx)
+		if errors.Is(err, firmware.ErrUnclear) && r.again(f) {
+			return err
+		}
+		if err != nil && !errors.Is(err, firmware.ErrUnreachable) {
 			return r.failFitting(ctx, lease, f, rig, err.Error())
 		}
 		f.State = store.FitWaiting
@@ -69,7 +76,7 @@ func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) 
 		return r.notUp(ctx, lease, f, rig, board)
 	case store.FitReading:
 		back, err := board.Read(ctx, set, t.Settings.V)
-		if errors.Is(err, firmware.ErrUnreachable) && r.states.try(fittingName(f.ID), string(f.State), f.ActedAt) < readTries {
+		if (errors.Is(err, firmware.ErrUnreachable) || errors.Is(err, firmware.ErrUnclear)) && r.again(f) {
 			return err
 		}
 		if err != nil {
@@ -92,8 +99,15 @@ func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) 
 	return nil
 }
 
-// readTries is how often a board that gives no answer is asked what is in force, before that counts as not known.
-const readTries = 10
+// tryFor is for how long, at least, a board that gives no answer, or none that makes sense, is asked again for what a fitting needs to
+// go on.
+const tryFor = 2 * time.Minute
+
+// again tells whether a step that failed at the board is tried again, ever later.
+func (r *Runner) again(f *store.Fitting) bool {
+	r.states.later(fittingName(f.ID), string(f.State), f.ActedAt)
+	return time.Since(r.since(f)) < tryFor
+}
 
 // since returns when this process first saw a fitting in the state in which it is.
 func (r *Runner) since(f *store.Fitting) time.Time {

@@ -11,6 +11,7 @@ import (
 	"os"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -393,6 +394,19 @@ func TestFittingOnBoardsThatMisbehave(t *testing.T) {
 			b.board.set("POST "+systemPath+"/Actions/ComputerSystem.Reset", func(http.ResponseWriter, *http.Request) {
 				go b.agent("boot-2", "stream-2")
 				panic(http.ErrAbortHandler)
+			})
+		}, store.FitDiffers, "settings are not in force as asked", false},
+		{"is out of its mind for a while after the restart", func(b *bench) {
+			comesBack(b)
+			var asked atomic.Int32
+			texts := []string{"[]", "<html>", `{"Attri`}
+			b.board.set("GET "+systemPath+"/Bios", func(w http.ResponseWriter, q *http.Request) {
+				if n := int(asked.Load()); strings.Contains(b.board.did(), "Reset") && n < len(texts) {
+					asked.Add(1)
+					_, _ = io.WriteString(w, texts[n])
+					return
+				}
+				b.board.inner.ServeHTTP(w, q)
 			})
 		}, store.FitDiffers, "settings are not in force as asked", false},
 		{"reads back another value", func(b *bench) {

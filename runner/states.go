@@ -18,6 +18,7 @@ type seen struct {
 	as    string
 	at    time.Time
 	tries int
+	again time.Time // before which it is not tried again
 }
 
 // since returns when a thing was first seen as it is.
@@ -27,14 +28,21 @@ func (w *states) since(thing, state string, entered time.Time) time.Time {
 	return w.look(thing, state, entered).at
 }
 
-// try counts the tries of what is done for a thing as it is, and returns how many this one makes.
-func (w *states) try(thing, state string, entered time.Time) int {
+// later notes that what is done for a thing as it is failed: it is due again the later the more often that was so.
+func (w *states) later(thing, state string, entered time.Time) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	s := w.look(thing, state, entered)
+	s.again = time.Now().Add(min(askMost, askEvery<<min(s.tries, 10)))
 	s.tries++
 	w.of[thing] = s
-	return s.tries
+}
+
+// due tells whether what is done for a thing may be tried.
+func (w *states) due(thing, state string, entered time.Time) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return !time.Now().Before(w.look(thing, state, entered).again)
 }
 
 func (w *states) look(thing, state string, entered time.Time) seen {

@@ -35,7 +35,7 @@ func (c *Client) readBios(ctx context.Context) (*biosResource, error) {
 		return nil, err
 	}
 	if system.Bios.ID == "" {
-		return nil, errors.New("the board's service offers no firmware settings (Bios resource)")
+		return nil, firmware.Unclear(errors.New("the board's service offers no firmware settings (Bios resource)"))
 	}
 	var bios biosResource
 	if _, err := c.get(ctx, system.Bios.ID, &bios); err != nil {

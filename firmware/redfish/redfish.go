@@ -96,7 +96,7 @@ func (c *Client) get(ctx context.Context, path string, into any) (etag string, e
 			return "", err
 		}
 		if err := json.Unmarshal(body, into); err != nil {
-			return "", backoff.Permanent(fmt.Errorf("read %s: the board's answer is no JSON that fits: %w", path, err))
+			return "", backoff.Permanent(firmware.Unclear(fmt.Errorf("read %s: the board's answer is no JSON that fits: %w", path, err)))
 		}
 		return response.Header.Get("ETag"), nil
 	}, backoff.WithBackOff(wait), backoff.WithMaxTries(tries))

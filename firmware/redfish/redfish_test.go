@@ -23,27 +23,31 @@ func TestFailingBoards(t *testing.T) {
 		handler http.HandlerFunc
 		want    string
 		gone    bool // wraps ErrUnreachable
+		unclear bool // wraps ErrUnclear
 	}{
-		{"500", func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(500) }, "the board answers 500", true},
-		{"hangs up", func(http.ResponseWriter, *http.Request) { panic(http.ErrAbortHandler) }, "does not answer", true},
-		{"no JSON", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("<html>")) }, "no JSON that fits", false},
+		{"500", func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(500) }, "the board answers 500", true, false},
+		{"hangs up", func(http.ResponseWriter, *http.Request) { panic(http.ErrAbortHandler) }, "does not answer", true, false},
+		{"no JSON", func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("<html>")) }, "no JSON that fits", false, true},
 		{"no systems", func(w http.ResponseWriter, _ *http.Request) {
 			_, _ = w.Write([]byte(`{"Systems":{"@odata.id":"/s"},"Members":[]}`))
-		}, "names no computer system", false},
+		}, "names no computer system", false, true},
 		{"points elsewhere", func(w http.ResponseWriter, _ *http.Request) {
 			_, _ = w.Write([]byte(`{"Systems":{"@odata.id":"http://192.0.2.1/"}}`))
-		}, "not its own", false},
+		}, "not its own", false, false},
+		{"says nothing", func(w http.ResponseWriter, _ *http.Request) {
+			_, _ = w.Write([]byte(`{"Systems":{"@odata.id":"/s"},"Members":[{"@odata.id":"/s/1"}]}`))
+		}, "neither that the machine is on", false, true},
 		{"explains", func(w http.ResponseWriter, _ *http.Request) {
 			w.WriteHeader(403)
 			_, _ = w.Write([]byte(`{"error":{"@Message.ExtendedInfo":[{"Message":"No rights.","Resolution":"Log in as administrator."}]}}`))
-		}, "No rights. Log in as administrator.", false},
+		}, "No rights. Log in as administrator.", false, false},
 		{"busy for a moment", func(w http.ResponseWriter, r *http.Request) {
 			if calls.Add(1) == 1 {
 				w.WriteHeader(503)
 				return
 			}
 			_, _ = w.Write([]byte(`{"Systems":{"@odata.id":"/s"},"Members":[{"@odata.id":"/s/1"}],"PowerState":"On"}`))
-		}, "", false},
+		}, "", false, false},
 	}
 	for _, row := range rows {
 		t.Run(row.name, func(t *testing.T) {
@@ -61,7 +65,8 @@ func TestFailingBoards(t *testing.T) {
 				}
 				return
 			}
-			if err == nil || !strings.Contains(err.Error(), row.want) || errors.Is(err, firmware.ErrUnreachable) != row.gone {
+			if err == nil || !strings.Contains(err.Error(), row.want) || errors.Is(err, firmware.ErrUnreachable) != row.gone ||
+				errors.Is(err, firmware.ErrUnclear) != row.unclear {
 				t.Errorf("got %v, want %q (unreachable: %v)", err, row.want, row.gone)
 			}
 		})

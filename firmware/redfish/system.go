@@ -36,6 +36,10 @@ func (c *Client) State(ctx context.Context) (firmware.State, error) {
 	if err != nil {
 		return firmware.State{}, err
 	}
+	if r.PowerState != "On" && r.PowerState != "Off" {
+		// Empty, or between the two.
+		return firmware.State{}, firmware.Unclear(fmt.Errorf("the board says neither that the machine is on nor that it is off, but %q", r.PowerState))
+	}
 	s := firmware.State{On: r.PowerState == "On", Critical: r.Status.Health == "Critical", Version: r.BiosVersion, Model: r.Model}
 	switch r.BootProgress.LastState {
 	case "", "OSRunning", "OSBootStarted":
@@ -61,7 +65,7 @@ func (c *Client) systemPath(ctx context.Context) (string, error) {
 		return "", err
 	}
 	if len(list.Members) == 0 {
-		return "", errors.New("the board's service names no computer system")
+		return "", firmware.Unclear(errors.New("the board's service names no computer system"))
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
