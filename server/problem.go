@@ -75,10 +75,11 @@ func (s *Server) problem(c *echo.Context, err error) {
 	} else if p.Status == http.StatusServiceUnavailable {
 		c.Response().Header().Set("Retry-After", "5")
 	}
-	if p.Status == http.StatusInternalServerError {
-		s.log.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
+	r := c.Request()
+	if left := r.Context().Err() != nil; p.Status == http.StatusInternalServerError && !left {
+		s.log.Error("request failed", "method", r.Method, "path", r.URL.Path, "error", err)
 	}
-	if r, unwrapErr := echo.UnwrapResponse(c.Response()); unwrapErr == nil && r.Committed {
+	if to, unwrapErr := echo.UnwrapResponse(c.Response()); unwrapErr == nil && to.Committed {
 		panic(http.ErrAbortHandler) // what was begun and cannot be ended must not look complete
 	}
 	text, marshalErr := json.Marshal(p)

@@ -2,12 +2,14 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, sendTable, type Trial, take } from '../../api/client';
 import { channelsQuery, logsQuery } from '../../api/queries';
+import { Confirm } from '../../ui/confirm';
 import { Dialog } from '../../ui/dialog';
 import { Button, Problem, Section } from '../../ui/elements';
 import { num, signed, span } from '../../ui/format';
 
 type Layout = Schemas['LogLayout'];
 type Column = Schemas['LogColumn'];
+type Log = Schemas['SensorLog'];
 
 /** How much of a log tells how it is written. */
 const head = 200_000;
@@ -16,6 +18,7 @@ const head = 200_000;
 export function Logs({ trial }: { trial: Trial }) {
   const logs = useQuery(logsQuery(trial.id));
   const [file, setFile] = useState<File>();
+  const [going, setGoing] = useState<Log>();
   const drop = useMutation({
     meta: { touches: ['trial'] },
     mutationFn: (log: number) =>
@@ -23,17 +26,22 @@ export function Logs({ trial }: { trial: Trial }) {
   });
   return (
     <Section title="Other readings" note="by hand, or from a recorder">
+      <Confirm
+        open={going !== undefined}
+        onOpenChange={() => setGoing(undefined)}
+        title={`Take ${going?.name || 'the log'} off?`}
+        action="Take it off"
+        back="Keep it"
+        onConfirm={() => going && drop.mutate(going.id)}
+      >
+        {`Gone with it: ${num(going?.used ?? 0)} readings of ${going?.channels.join(', ')}, and their figures. It can be joined again from its file.`}
+      </Confirm>
       <ul className="row-rule text-[13px]" data-logs="">
         {logs.data?.map((l) => (
           <li key={l.id} className="py-0.5" title={l.channels.join(', ')}>
             <p className="flex items-baseline justify-between gap-2">
               <span className="min-w-0 truncate">{l.name || 'a log'}</span>
-              <button
-                type="button"
-                className="text-soft"
-                title={`Take ${l.name} off`}
-                onClick={() => drop.mutate(l.id)}
-              >
+              <button type="button" className="text-soft" title={`Take ${l.name} off`} onClick={() => setGoing(l)}>
                 ✕
               </button>
             </p>
