@@ -2,8 +2,10 @@ package server_test
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 
+	"zerokeel/link"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
 	"zerokeel/standin"
@@ -58,5 +60,28 @@ func TestOwnersShutdown(t *testing.T) {
 	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/incidents", rig.ID), nil, 200, &list)
 	if len(list) > 0 {
 		t.Errorf("%+v", list)
+	}
+}
+
+// TestShutDownOnTrial: a machine that somebody shuts down in the middle of a leg, or whose stand-in ends with its process, says nothing
+// against its trim, whether it is back at once or not.
+func TestShutDownOnTrial(t *testing.T) {
+	bench := servertest.Start(t)
+	rig := bench.AddFake("Gull", nil)
+	got := rig.Run(300, func(o link.Order) {
+		rig.Send(link.Frame{Started: &link.Started{Order: o.ID, At: rig.Now()}})
+		rig.Send(link.Frame{Leaving: &link.Leaving{At: rig.Now(), Off: true}})
+		rig.Boot("boot-2", nil)
+	})
+	if got.Verdict != "void" || !strings.Contains(got.Why, "the machine was shut down") {
+		t.Errorf("ended %s: %s", got.Verdict, got.Why)
+	}
+	sim := bench.AddRig(petrel(t, nil), 60)
+	sim.Fit(sim.Trims()[0].Id)
+	trial := sim.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("mixed", 3600)}})
+	sim.Until("the leg runs", func() bool { return sim.Trial(trial.Id).DoneS > 5 })
+	sim.End()
+	if got := sim.Ended(trial.Id); got.Verdict != "void" || !strings.Contains(got.Why, "the machine was shut down") {
+		t.Errorf("a stand-in that was stopped ended %s: %s", got.Verdict, got.Why)
 	}
 }

@@ -133,11 +133,10 @@ func (r *Rig) Run(ctx context.Context) error {
 		select {
 		case <-ctx.Done():
 			r.mu.Lock()
-			if r.agent != nil {
-				r.agent.end()
-			}
+			gone := r.takeLeave()
 			err := r.save()
 			r.mu.Unlock()
+			<-gone
 			return err
 		case now := <-tick.C:
 			// After a pause of the process simulated time does not jump.
@@ -290,6 +289,24 @@ func (r *Rig) shutDown() {
 		r.agent.client.Send(link.Frame{Leaving: &link.Leaving{At: r.nowMS(), Off: true}})
 	}
 	r.powerOff()
+}
+
+// takeLeave ends the machine with its process, as its owner shuts it down. The channel is closed once that was told, or could not be.
+func (r *Rig) takeLeave() <-chan struct{} {
+	gone := make(chan struct{})
+	if r.agent == nil {
+		close(gone)
+		return gone
+	}
+	if r.phase == running {
+		r.agent.client.Send(link.Frame{Leaving: &link.Leaving{At: r.nowMS(), Off: true}})
+	}
+	end := sync.OnceFunc(func() {
+		r.agent.end()
+		close(gone)
+	})
+	r.agent.client.Leave(end, lastWords)
+	return gone
 }
 
 func (r *Rig) powerOff() {

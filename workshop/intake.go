@@ -111,7 +111,7 @@ func (w *Workshop) Spoke(ctx context.Context, was *store.Rig, boot string) error
 	return w.isBack(ctx, was, boot)
 }
 
-// takesLeave notes that a rig announced its end.
+// takesLeave notes that a rig announced its end, and with a leg under way that its machine was shut down.
 func (w *Workshop) takesLeave(ctx context.Context, rig int64, frames []link.Frame) error {
 	for i := range frames {
 		if l := frames[i].Leaving; l != nil {
@@ -121,6 +121,18 @@ func (w *Workshop) takesLeave(ctx context.Context, rig int64, frames []link.Fram
 			}
 			if _, err := w.store.SetAbsence(ctx, rig, how, store.FromMS(l.At)); err != nil {
 				return err
+			}
+			if !l.Off {
+				continue
+			}
+			leg, err := w.store.LegIn(ctx, rig, w.hub.Status(rig).Hello.BootID)
+			if err != nil {
+				return err
+			}
+			if leg != nil && leg.Open {
+				if err := w.store.AddEvent(ctx, rig, &store.Event{LegID: leg.ID, Kind: verdict.EventShutDown, AtS: leg.SeenS, Core: -1}); err != nil {
+					return err
+				}
 			}
 		}
 	}

@@ -53,9 +53,10 @@ const (
 	EventSensorLost    EventKind = "sensor lost"   // the agent no longer sees the temperature, and ended the leg
 	EventLowMemory     EventKind = "low memory"    // the agent ended the leg before the machine ran out of memory
 	EventPanic         EventKind = "panic"         // the operating system stopped; the text is its last word
+	EventShutDown      EventKind = "shut down"     // the machine took leave: somebody shut it down
 )
 
-// Reported tells whether a rig may report the kind; marks are set by people.
+// Reported tells whether a rig may report the kind; marks are set by people, and that it is shut down a rig tells otherwise.
 func (k EventKind) Reported() bool {
 	switch k {
 	case EventMiscalculated, EventCorrected, EventUncorrected, EventStalled, EventOverheated, EventRefused, EventThrottled, EventSensorLost,
@@ -86,6 +87,15 @@ const (
 	DeadAtStart  Ending = "dead at start" // the machine does not come up
 	AgentStarted Ending = "agent started" // the agent was started anew on a machine that stayed up
 )
+
+// down tells whether the machine went away.
+func (e Ending) down() bool {
+	switch e {
+	case Silent, NewBoot, PoweredOff, DeadAtStart, AgentStarted:
+		return true
+	}
+	return false
+}
 
 // Progress is the work count of a leg's cores at a moment.
 type Progress struct {
@@ -210,6 +220,9 @@ func Judge(e Evidence) Result {
 			}
 		}
 		return r
+	}
+	if count(e.Events, EventShutDown) > 0 && e.Ending.down() {
+		return r.void("the machine was shut down after " + clock(e.RanS))
 	}
 	switch e.Ending {
 	case Silent:

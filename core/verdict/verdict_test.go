@@ -66,6 +66,13 @@ func TestJudge(t *testing.T) {
 		{"trip reported", func(e *verdict.Evidence) { e.Events = append(e.Events, fault(verdict.EventOverheated, 33, 1)) }, verdict.Overheated,
 			-1, 33},
 		{"stopped by hand", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.ByHand, 20 }, verdict.Stopped, -1, 20},
+		{"shut down, and started again", func(e *verdict.Evidence) {
+			e.Ending, e.RanS, e.Events = verdict.NewBoot, 20, []verdict.Event{{Kind: verdict.EventShutDown, AtS: 20, Core: -1}}
+		}, verdict.Void, -1, 20},
+		{"shut down after a fault", func(e *verdict.Evidence) {
+			e.Ending, e.RanS, e.Events = verdict.PoweredOff, 20, []verdict.Event{{Kind: verdict.EventMiscalculated, AtS: 11, Core: 1},
+				{Kind: verdict.EventShutDown, AtS: 20, Core: -1}}
+		}, verdict.Miscalculated, 1, 11},
 		{"agent started anew", func(e *verdict.Evidence) { e.Ending, e.RanS = verdict.AgentStarted, 20 }, verdict.Void, -1, 20},
 		{"too short", func(e *verdict.Evidence) { e.RanS = 50 }, verdict.Void, -1, 50},
 		{"another trim in force", func(e *verdict.Evidence) { e.InForce = false }, verdict.Void, -1, 60},

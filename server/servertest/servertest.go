@@ -231,6 +231,7 @@ type Rig struct {
 	Token   string
 	Standin *standin.Rig
 	Config  *standin.Config
+	End     func() // ends its process, and waits for that
 	board   string // address of its Redfish service
 }
 
@@ -287,8 +288,9 @@ func (b *Bench) addRig(cfg *standin.Config, speed float64, reached bool) *Rig {
 		defer close(done)
 		_ = rig.Run(ctx)
 	}()
-	b.t.Cleanup(func() { cancel(); <-done })
-	r := &Rig{Bench: b, ID: created.Rig.Id, Token: created.Token, Standin: rig, Config: cfg, board: address}
+	end := func() { cancel(); <-done }
+	b.t.Cleanup(end)
+	r := &Rig{Bench: b, ID: created.Rig.Id, Token: created.Token, Standin: rig, Config: cfg, End: end, board: address}
 	b.Until("the rig links", func() bool { return r.Get().Linked })
 	return r
 }
