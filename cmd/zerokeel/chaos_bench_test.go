@@ -173,7 +173,8 @@ func (c *chaos) board(real http.Handler) http.Handler {
 // nonsense answers as a board's service does that is out of its mind: now and then rightly, now and then as if the machine were off,
 // and mostly with what is no answer.
 func nonsense(w http.ResponseWriter, q *http.Request, real http.Handler) {
-	answers := []string{"", "{}", "[]", "null", "<html><body>Please log in</body></html>", `{"PowerState":"On","Status":{"Sta`, `{"Members":[]}`,
+	answers := []string{"", "{}", "[]", "null", "<html><body>Please log in</body></html>", `{"PowerState":"On","Status":{"Sta`,
+		`{"Members":[]}`,
 		`{"PowerState":"Off","Status":{"State":"Enabled","Health":"Critical"},"BootProgress":{"LastState":"None"}}`}
 	k := rand.IntN(len(answers) + 2)
 	if k >= len(answers) {
