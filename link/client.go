@@ -116,6 +116,7 @@ func (c *Client) Leave(end func(), atMost time.Duration) {
 	c.empty = end
 	idle := len(c.held) == 0
 	c.mu.Unlock()
+	c.nudge()
 	if idle {
 		end()
 		return
@@ -164,6 +165,13 @@ func (c *Client) nudge() {
 
 // session is one connection, from dialling to its end.
 func (c *Client) session(parent context.Context) error {
+	for c.isFrozen() {
+		select {
+		case <-c.wake:
+		case <-parent.Done():
+			return parent.Err()
+		}
+	}
 	ctx, cancel := context.WithCancel(parent)
 	defer cancel()
 	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(c.server.Address, "/"), "http") + Path
@@ -268,6 +276,14 @@ func (c *Client) next(seq uint64) (Frame, bool) {
 		return c.held[at], true
 	}
 	return Frame{}, false
+}
+
+// isFrozen tells whether the client fell silent for good: a frozen machine does not dial again. One that takes leave does, as long as
+// something of it is on its way.
+func (c *Client) isFrozen() bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.muted && c.empty == nil
 }
 
 func (c *Client) isMuted() bool {

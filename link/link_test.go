@@ -253,6 +253,12 @@ func (m *memory) Hello(context.Context, int64, *link.Hello) (uint64, error) {
 	return m.last, nil
 }
 
+func (m *memory) greeted() int {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return m.hellos
+}
+
 func (m *memory) held() uint64 {
 	m.mu.Lock()
 	defer m.mu.Unlock()
@@ -399,11 +405,7 @@ func TestWhoSaysTooMuchHoldsOnlyItselfUp(t *testing.T) {
 	defer cancel()
 	clients := map[int64]*link.Client{}
 	for rig := range sinks {
-		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, rig, "test") }))
-		defer server.Close()
-		client := link.NewClient(link.Server{Address: server.URL}, hello, func(link.Order) {}, slog.New(slog.DiscardHandler))
-		clients[rig] = client
-		go func() { _ = client.Run(ctx) }()
+		clients[rig] = dialling(ctx, t, hub, rig)
 	}
 	for range 3 {
 		clients[1].Send(link.Frame{Events: []link.Event{{Order: "o", Kind: verdict.EventCorrected, Text: strings.Repeat("x", 1800)}}})
@@ -419,6 +421,41 @@ func TestWhoSaysTooMuchHoldsOnlyItselfUp(t *testing.T) {
 	if n := sinks[1].held(); n >= 3 {
 		t.Errorf("%d frames of the first rig are in once it has dialled again", n)
 	}
+}
+
+// TestAFrozenMachineDialsNoMore: whose machine stands still does not come back when its link is lost, until it takes leave with words
+// on their way.
+func TestAFrozenMachineDialsNoMore(t *testing.T) {
+	sinks := map[int64]*memory{1: {grew: make(chan struct{}, 1)}, 2: {grew: make(chan struct{}, 1)}}
+	hub := link.NewHub(perRig(sinks), slog.New(slog.DiscardHandler))
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	clients := map[int64]*link.Client{}
+	for rig := range sinks {
+		clients[rig] = dialling(ctx, t, hub, rig)
+	}
+	until(ctx, t, "both are linked", func() bool { return len(hub.Linked()) == 2 })
+	clients[1].Mute()
+	clients[1].Send(link.Frame{}) // which a machine that stands still would not
+	for round := range 3 {
+		hub.Close()
+		until(ctx, t, "the other one is linked again", func() bool { return sinks[2].greeted() == round+2 && hub.Status(2).Linked })
+	}
+	if n := sinks[1].greeted(); n != 1 {
+		t.Errorf("it was greeted %d times", n)
+	}
+	clients[1].Leave(func() {}, time.Minute)
+	until(ctx, t, "it takes leave", func() bool { return sinks[1].greeted() == 2 })
+}
+
+// dialling runs a client of a rig against a hub.
+func dialling(ctx context.Context, t *testing.T, hub *link.Hub, rig int64) *link.Client {
+	t.Helper()
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { hub.Serve(w, r, rig, "test") }))
+	t.Cleanup(server.Close)
+	client := link.NewClient(link.Server{Address: server.URL}, hello, func(link.Order) {}, slog.New(slog.DiscardHandler))
+	go func() { _ = client.Run(ctx) }()
+	return client
 }
 
 // perRig hands each rig's words to a sink of its own.
