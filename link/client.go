@@ -29,7 +29,8 @@ type Client struct {
 	wake    chan struct{}
 	muted   bool
 	mutedAt uint64 // the last frame that still goes out
-	linked  bool
+	linked  bool   // since it was last asked
+	greeted bool   // it was linked once
 	keeper  Keeper
 	empty   func() // called when nothing is held any more
 }
@@ -204,7 +205,7 @@ func (c *Client) session(parent context.Context) error {
 	}
 	c.acknowledge(answer.Welcome.Last)
 	c.mu.Lock()
-	c.linked = true
+	c.linked, c.greeted = true, true
 	c.mu.Unlock()
 
 	failed := make(chan error, 1)
@@ -278,12 +279,12 @@ func (c *Client) next(seq uint64) (Frame, bool) {
 	return Frame{}, false
 }
 
-// isFrozen tells whether the client fell silent for good: a frozen machine does not dial again. One that takes leave does, as long as
-// something of it is on its way.
+// isFrozen tells whether the client fell silent for good: a frozen machine does not dial again. Its first link is on its way from the
+// start, and one that takes leave dials as long as something of it is on its way.
 func (c *Client) isFrozen() bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	return c.muted && c.empty == nil
+	return c.muted && c.greeted && c.empty == nil
 }
 
 func (c *Client) isMuted() bool {

@@ -66,6 +66,7 @@ type session struct {
 	// guarded by the hub
 	st     Status
 	behind bool // a frame waits for those before it to be stored
+	left   bool // it took leave
 }
 
 // NewHub returns a hub that hands everything to sink.
@@ -88,12 +89,15 @@ func (h *Hub) Status(rig int64) Status {
 	return st
 }
 
-// Heard lists when each rig that is linked, or was, gave its last sign of life.
+// Heard lists when each rig that is linked, or was lost, gave its last sign of life. One that took leave is not lost.
 func (h *Hub) Heard() []time.Time {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	out := make([]time.Time, 0, len(h.links))
 	for _, s := range h.links {
+		if s.left {
+			continue
+		}
 		at := s.st.Heard
 		if s.behind {
 			at = time.Now()
@@ -279,6 +283,9 @@ func (h *Hub) receive(ctx context.Context, conn *websocket.Conn, rig int64, s *s
 		now := time.Now()
 		h.mu.Lock()
 		s.st.Heard = now
+		if m.Frame != nil {
+			s.left = s.left || m.Frame.Leaving != nil
+		}
 		if m.Beat != nil {
 			s.st.clock, s.st.clockSeen = m.Beat.Now, now
 		}
