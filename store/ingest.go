@@ -1,7 +1,6 @@
 package store
 
 import (
-	"cmp"
 	"context"
 	"database/sql"
 	"fmt"
@@ -38,60 +37,6 @@ func (s *Store) Ingest(ctx context.Context, rig int64, stream string, frames []l
 		}
 	}
 	return h.last, known(h.err, "store frames of rig %d", rig)
-}
-
-// handover is what a rig hands over: frames of its stream.
-type handover struct {
-	rig    int64
-	stream string
-	frames []link.Frame
-
-	last uint64 // held afterwards
-	err  error
-	done chan struct{} // closed once last and err stand
-}
-
-// alone is from how many frames on a handover is a transaction by itself.
-const alone = 32
-
-// large tells what a rig kept while the server was away: to store it takes longer than others should wait.
-func (h *handover) large() bool {
-	moments := 0
-	for i := range h.frames {
-		if s := h.frames[i].Samples; s != nil {
-			moments += len(s.At)
-		}
-	}
-	return len(h.frames) >= alone || moments >= directMoments
-}
-
-// urgent tells whether somebody waits for what the frames report.
-func (h *handover) urgent() bool {
-	return slices.ContainsFunc(h.frames, func(f link.Frame) bool {
-		return f.Started != nil || f.Finished != nil || f.Leaving != nil || len(f.Events) > 0
-	})
-}
-
-// takeIn stores what rigs hand over in one transaction. Should it fail for what one of them hands over, the others' are stored
-// nevertheless.
-func (s *Store) takeIn(ctx context.Context, list []*handover) {
-	slices.SortStableFunc(list, func(a, b *handover) int { return cmp.Compare(a.rig, b.rig) }) // locks are taken in this order
-	err := s.withNumbers(ctx, func(tx *txn) error {
-		in := ingest{store: s, ctx: ctx, tx: tx}
-		return in.all(list)
-	})
-	if err == nil {
-		return
-	}
-	if len(list) > 1 && !isOutage(err) {
-		for _, h := range list {
-			s.takeIn(ctx, []*handover{h})
-		}
-		return
-	}
-	for _, h := range list {
-		h.err = err
-	}
 }
 
 // orderedLeg is a leg that frames speak of, and what they change.

@@ -19,12 +19,10 @@ import (
 	"testing"
 	"time"
 
-	"zerokeel/demo/rigs"
 	"zerokeel/link/linetest"
 	"zerokeel/mariadb"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
-	"zerokeel/standin"
 	"zerokeel/store"
 	"zerokeel/store/storetest"
 )
@@ -56,9 +54,8 @@ func BenchmarkChaos(b *testing.B) {
 			b.Errorf("%s: %s", p.rig.Config.Name, err)
 		}
 		b.Logf("%s, %.0f times as fast: %v", p.rig.Config.Name, p.speed, p.ended)
-		for what, n := range p.ended {
+		for what := range p.ended {
 			b.ReportMetric(float64(c.total(what)), strings.ReplaceAll(what, " ", "-"))
-			_ = n
 		}
 	}
 	if n := c.cleared.Load(); n > 0 {
@@ -117,15 +114,8 @@ func newChaos(b *testing.B) *chaos {
 	c.bench = servertest.At(b, address)
 	c.bench.Board = c.board
 	for i, speed := range []float64{20, 60, 60, 120, 300, 600} {
-		text, err := rigs.Standin("petrel")
-		if err != nil {
-			b.Fatal(err)
-		}
-		cfg, err := standin.ParseConfig(text)
-		if err != nil {
-			b.Fatal(err)
-		}
-		cfg.Name, cfg.Weaker = fmt.Sprintf("Rig %d", i+1), nil
+		cfg := petrel(b, i+1)
+		cfg.Weaker = nil
 		p := &player{c: c, speed: speed, r: rand.New(rand.NewPCG(uint64(i), 12)), ended: map[string]int{}}
 		p.rig = c.bench.AddRig(cfg, speed)
 		p.stock = p.rig.Trims()[0].Id

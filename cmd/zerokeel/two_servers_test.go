@@ -87,6 +87,21 @@ func balance(t testing.TB, addresses ...string) (string, *linetest.Line) {
 	})
 }
 
+// petrel is a stand-in of the demo's, numbered.
+func petrel(t testing.TB, number int) *standin.Config {
+	t.Helper()
+	text, err := rigs.Standin("petrel")
+	if err != nil {
+		t.Fatal(err)
+	}
+	cfg, err := standin.ParseConfig(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	cfg.Name = fmt.Sprintf("Rig %d", number)
+	return cfg
+}
+
 // orders gathers the orders to run that rigs were given.
 type orders struct {
 	mu   sync.Mutex
@@ -157,16 +172,7 @@ func TestTwoServers(t *testing.T) {
 	const speed = 60
 	var list []*servertest.Rig
 	for i := range 8 {
-		text, err := rigs.Standin("petrel")
-		if err != nil {
-			t.Fatal(err)
-		}
-		cfg, err := standin.ParseConfig(text)
-		if err != nil {
-			t.Fatal(err)
-		}
-		cfg.Name = fmt.Sprintf("Rig %d", i+1)
-		list = append(list, both.AddRig(cfg, speed))
+		list = append(list, both.AddRig(petrel(t, i+1), speed))
 	}
 	view := open(t, b.Address)
 	// What each rig does: the request comes to one process, wherever the rig is linked.
