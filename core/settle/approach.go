@@ -41,6 +41,15 @@ func means(values []series.Sample, from, to int64) []block {
 	return out
 }
 
+// spanOf returns the lowest and the highest of blocks.
+func spanOf(blocks []block) (low, high float64) {
+	low, high = math.Inf(1), math.Inf(-1)
+	for _, b := range blocks {
+		low, high = math.Min(low, b.y), math.Max(high, b.y)
+	}
+	return low, high
+}
+
 // What is known beforehand of how slowly a machine settles, from a small block of fins to a large loop: the median of its
 // slowest time constant, in seconds, and the standard deviation of its natural logarithm.
 const (
@@ -54,6 +63,9 @@ const (
 	mostTauS   = 2000.0
 	tausOnGrid = 32
 )
+
+// tauOf returns a time constant of the grid, in seconds.
+func tauOf(i int) float64 { return leastTauS * math.Pow(mostTauS/leastTauS, float64(i)/(tausOnGrid-1)) }
 
 // taken is the share of an extrapolated rest that machines are found to go, and doubt its standard deviation: fans turn faster
 // as a machine warms and limits begin to hold, so it arrives sooner than its first minutes promise. Found on machines stepped
@@ -75,10 +87,7 @@ const (
 func approach(blocks []block, quantum float64) (e Estimate, fits bool) {
 	n := float64(len(blocks))
 	floor := quantum * quantum / 12
-	low, high := math.Inf(1), math.Inf(-1)
-	for _, b := range blocks {
-		low, high = math.Min(low, b.y), math.Max(high, b.y)
-	}
+	low, high := spanOf(blocks)
 	// A coarse sensor whose step is not known seems to have no noise at all between its steps.
 	least := leastNoise * (high - low)
 	variance := math.Max(noiseOf(blocks)+floor/4, least*least)
@@ -90,7 +99,7 @@ func approach(blocks []block, quantum float64) (e Estimate, fits bool) {
 	taus, rests := make([]float64, tausOnGrid), make([]float64, tausOnGrid)
 	best := 0
 	for i := range list {
-		tau := leastTauS * math.Pow(mostTauS/leastTauS, float64(i)/(tausOnGrid-1))
+		tau := tauOf(i)
 		list[i], rests[i] = decay(blocks, tau, variance, reach)
 		z := math.Log(tau/usualTauS) / usualLog
 		list[i].log -= z * z / 2
@@ -110,9 +119,7 @@ func approach(blocks []block, quantum float64) (e Estimate, fits bool) {
 		correlation = max(0, min(0.9, next/own))
 	}
 	value, sd := mix(list, (1+correlation)/(1-correlation))
-	for _, b := range blocks[len(blocks)-leastBlocks/2:] {
-		e.Now += b.y / (leastBlocks / 2)
-	}
+	e.Now = meanOf(blocks[len(blocks)-leastBlocks/2:])
 	left := value - e.Now
 	e.Value, e.TauS, e.SD = e.Now+taken*left, taus[best], math.Sqrt(sd*sd+floor/n+doubt*doubt*left*left)
 	return e, correlation < mostCorrelation && own/n < mostMisfit*variance

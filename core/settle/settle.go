@@ -54,7 +54,18 @@ func Of(samples []series.Sample, quantum, most float64) Estimate {
 	for _, s := range values {
 		rise = math.Max(rise, math.Abs(s.V-values[0].V))
 	}
-	for from := leadS; ; from += math.Max(blockS, (span-leadS)/starts) {
+	lead := leadS
+	// After a jump what comes later is looked at, if it is long enough. In a short leg it may be the end of a boost window.
+	if j := lastJump(values, quantum); j.at > 0 {
+		before := float64(j.at-first) / 1000
+		switch after := span - before - leadS; {
+		case j.once && after >= LeastS:
+			lead = before + leadS
+		case !j.once || before >= LeastS:
+			return Estimate{Value: j.value, SD: j.sd, Now: j.value}
+		}
+	}
+	for from := lead; ; from += math.Max(blockS, (span-lead)/starts) {
 		blocks := means(values, first+int64(1000*from), last)
 		if len(blocks) < leastBlocks {
 			return out

@@ -32,6 +32,14 @@ func course(seconds int, quantum float64, r *rand.Rand, at func(t float64) float
 	return out
 }
 
+// jumpsAt is by how much a course that ends on 0 after a jump stands above that before it.
+func jumpsAt(t, at, by float64) float64 {
+	if t < at {
+		return by
+	}
+	return 0
+}
+
 // TestApproach: courses that a machine may show, and what may be said of them.
 func TestApproach(t *testing.T) {
 	rise := func(rest, tau float64) func(float64) float64 {
@@ -57,6 +65,10 @@ func TestApproach(t *testing.T) {
 			}
 			return 80 - 8*math.Exp(-(t-56)/60)
 		}, math.Inf(1), 0, 2},
+		{"jumps soon", 900, func(t float64) float64 { return 80 + jumpsAt(t, 300, 1.3) }, math.Inf(1), 0, 0.6},
+		{"jumps late", 900, func(t float64) float64 { return 80 + jumpsAt(t, 690, 1.3) - math.Exp(-t/120) }, math.Inf(1), 0, 1.3},
+		{"jumps at the end", 900, func(t float64) float64 { return 80 - jumpsAt(t, 850, 1.3) }, math.Inf(1), 0, 1.3},
+		{"jumps to and fro", 900, func(t float64) float64 { return 79.5 + jumpsAt(t, 720, 1) - jumpsAt(t, 150, 1) }, math.Inf(1), 0.5, 2},
 		{"too short", 120, rise(10, 30), math.Inf(1), math.Inf(1), math.Inf(1)},
 		{"no samples", 0, rise(10, 30), math.Inf(1), math.Inf(1), math.Inf(1)},
 	}
