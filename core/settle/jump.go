@@ -22,23 +22,29 @@ const (
 	jumpBlocks = 2
 )
 
-// lastJump finds the last jump of a leg after its lead.
+// lastJump finds the last jump of a leg after its lead, and whether the one before went the other way.
 func lastJump(values []series.Sample, quantum float64) jump {
-	var out jump
-	from, last, before := values[0].T+int64(1000*leadS), values[len(values)-1].T, 0.0
+	out, first, last := jump{once: true}, values[0].T+int64(1000*leadS), values[len(values)-1].T
+	from, size := first, 0.0
 	for {
 		blocks := means(values, from, last)
 		k, by := jumpOf(blocks, quantum)
 		if k == 0 {
-			return out
+			break
 		}
-		if by*before < 0 {
-			return jump{at: out.at, value: meanOf(blocks), sd: math.Max(math.Abs(by), math.Abs(before)) / 2}
-		}
-		from, before = last+int64(1000*(blocks[k-1].t+blocks[k].t)/2), by
 		rest := blocks[k:]
-		out = jump{from, true, meanOf(rest), math.Hypot(by/2, math.Sqrt(noiseOf(blocks)/float64(len(rest))))}
+		from, size = last+int64(1000*(blocks[k-1].t+blocks[k].t)/2), by
+		out.at, out.value, out.sd = from, meanOf(rest), math.Hypot(by/2, math.Sqrt(noiseOf(blocks)/float64(len(rest))))
 	}
+	if out.at == 0 {
+		return out
+	}
+	blocks := means(values, first, out.at)
+	if k, by := jumpOf(blocks, quantum); k > 0 && by*size < 0 {
+		out.once, out.value = false, meanOf(means(values, out.at+int64(1000*blocks[k].t), last))
+		out.sd = math.Max(math.Abs(by), math.Abs(size)) / 2
+	}
+	return out
 }
 
 // jumpOf returns the first block after the jump that explains blocks best, and by how much it goes up; 0 if none does.

@@ -68,7 +68,7 @@ func TestApproach(t *testing.T) {
 		{"jumps soon", 900, func(t float64) float64 { return 80 + jumpsAt(t, 300, 1.3) }, math.Inf(1), 0, 0.6},
 		{"jumps late", 900, func(t float64) float64 { return 80 + jumpsAt(t, 690, 1.3) - math.Exp(-t/120) }, math.Inf(1), 0, 1.3},
 		{"jumps at the end", 900, func(t float64) float64 { return 80 - jumpsAt(t, 850, 1.3) }, math.Inf(1), 0, 1.3},
-		{"jumps to and fro", 900, func(t float64) float64 { return 79.5 + jumpsAt(t, 720, 1) - jumpsAt(t, 150, 1) }, math.Inf(1), 0.5, 2},
+		{"jumps to and fro", 900, func(t float64) float64 { return 79.7 + jumpsAt(t, 720, 1) - jumpsAt(t, 150, 1) }, math.Inf(1), 0.5, 2},
 		{"too short", 120, rise(10, 30), math.Inf(1), math.Inf(1), math.Inf(1)},
 		{"no samples", 0, rise(10, 30), math.Inf(1), math.Inf(1), math.Inf(1)},
 	}
