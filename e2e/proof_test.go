@@ -132,8 +132,8 @@ func TestOtherFiguresAreJoined(t *testing.T) {
 		t.Errorf("a column that was left out is drawn: %v", err)
 	}
 	p.click("[data-logs] button", "")
-	p.see("[role=dialog]", "Gone with it: 600 readings of Log, dB")
-	p.click("[role=dialog] button", "^Take it off$")
+	p.see("[role=alertdialog]", "Gone with it: .* readings")
+	p.click("[role=alertdialog] button", "^Take it off$")
 	until(t, "the log is taken off", func() bool { return !p.MustHas("[data-logs] li") })
 
 	p = open(t, "/rig/1/scores")
