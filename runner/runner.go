@@ -292,16 +292,12 @@ func (r *Runner) goesOn(name string, err error) bool {
 // waited reports whether a rig could have been heard for some seconds of its own clock, but at least a short wait, since a
 // moment, and gave no sign. A hello that is being stored is a sign.
 func (r *Runner) waited(rig int64, status link.Status, since time.Time, seconds float64) bool {
-	return !status.Greeted && time.Since(r.shop.SilentSince(rig, since)) >= realWait(status, seconds)
+	return !status.Greeted && time.Since(r.shop.SilentSince(rig, since)) >= r.realWait(rig, seconds)
 }
 
 // realWait is how long some seconds of a rig's own clock last here, but at least a short wait.
-func realWait(status link.Status, seconds float64) time.Duration {
-	rate := status.Hello.ClockRate
-	if rate <= 0 {
-		rate = 1
-	}
-	return max(time.Duration(seconds/rate*float64(time.Second)), shortWait)
+func (r *Runner) realWait(rig int64, seconds float64) time.Duration {
+	return max(time.Duration(seconds/r.shop.ClockRate(rig)*float64(time.Second)), shortWait)
 }
 
 // board returns a rig's board and the rig's parts.

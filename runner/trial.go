@@ -159,7 +159,7 @@ func (r *Runner) restartOrFreeze(rig *store.Rig, l *store.Leg, status link.Statu
 	if l.StartedMS.Valid {
 		froze = float64(status.Hello.Now-l.StartedMS.Int64)/1000-l.SeenS > long
 	} else if !status.Before.IsZero() {
-		froze = status.LinkedAt.Sub(r.shop.SilentSince(rig.ID, status.Before)) >= realWait(status, long)
+		froze = status.LinkedAt.Sub(r.shop.SilentSince(rig.ID, status.Before)) >= r.realWait(rig.ID, long)
 	}
 	if froze && rig.FirmwareAddress == "" {
 		return verdict.Silent

@@ -110,19 +110,26 @@ func (s *Store) TakeFree(ctx context.Context, rig int64, holder string) (lease L
 	return lease, taken, known(err, "take rig %d", rig)
 }
 
-// Renew renews every lease of a process, and returns those that it still holds.
-func (s *Store) Renew(ctx context.Context, holder string) ([]Lease, error) {
-	list := []Lease{}
-	err := s.within(ctx, func(tx *txn) error {
+// lateAfter is for how long a lease is not renewed before its holder counts as late: it renews four times within LeaseFor.
+const lateAfter = LeaseFor * 3 / 8
+
+// Renew renews every lease of a process, and returns those that it still holds. late tells whether another process, whose leases have
+// not run out yet, is late with them: it is gone, or stands still.
+func (s *Store) Renew(ctx context.Context, holder string) (list []Lease, late bool, err error) {
+	err = s.within(ctx, func(tx *txn) error {
 		list = list[:0]
 		_, err := tx.ExecContext(ctx, `UPDATE leases SET until = UTC_TIMESTAMP(6) + INTERVAL ? MICROSECOND WHERE holder = ?`,
 			LeaseFor.Microseconds(), holder)
 		if err != nil {
 			return err
 		}
+		if err := tx.GetContext(ctx, &late, `SELECT EXISTS (SELECT 1 FROM leases WHERE holder <> ? AND `+running+`
+			AND until < UTC_TIMESTAMP(6) + INTERVAL ? MICROSECOND)`, holder, latest, (LeaseFor - lateAfter).Microseconds()); err != nil {
+			return err
+		}
 		return tx.SelectContext(ctx, &list, `SELECT rig_id, holder, epoch FROM leases WHERE holder = ?`, holder)
 	})
-	return list, known(err, "renew leases")
+	return list, late, known(err, "renew leases")
 }
 
 // Told is what the holder of a rig's lease knows of the rig's link.

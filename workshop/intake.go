@@ -76,7 +76,7 @@ func (w *Workshop) Greet(ctx context.Context, rig int64, h *link.Hello) (uint64,
 	if err != nil {
 		return 0, err
 	}
-	w.held.put(lease)
+	w.held.put(lease, 0)
 	w.names.put(rig, names, h.Channels)
 	w.vitals.linked(rig, h.Channels, right)
 	if err := w.isBack(ctx, row, h.BootID); err != nil {

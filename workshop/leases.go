@@ -21,9 +21,10 @@ type leases struct {
 type heldLease struct {
 	store.Lease
 	since time.Time
+	rate  float64 // of the rig's clock, as the holder before told it
 }
 
-func (l *leases) put(one store.Lease) {
+func (l *leases) put(one store.Lease, rate float64) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if l.rigs == nil {
@@ -32,7 +33,7 @@ func (l *leases) put(one store.Lease) {
 	if before, known := l.rigs[one.Rig]; known && before.Lease == one {
 		return
 	}
-	l.rigs[one.Rig] = heldLease{one, time.Now()}
+	l.rigs[one.Rig] = heldLease{one, time.Now(), rate}
 }
 
 func (l *leases) count() int {
@@ -55,12 +56,19 @@ func (l *leases) since(rig int64) time.Time {
 	return l.rigs[rig].since
 }
 
+// rate returns how fast a rig's clock goes, as the holder before told it; 0 where that is not known.
+func (l *leases) rate(rig int64) float64 {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.rigs[rig].rate
+}
+
 // keep drops the leases that are not among those still held, and returns the rigs of those dropped.
 func (l *leases) keep(held []store.Lease) (lost []int64) {
 	still := map[int64]store.Lease{}
 	for _, one := range held {
 		still[one.Rig] = one
-		l.put(one)
+		l.put(one, 0)
 	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -73,7 +81,19 @@ func (l *leases) keep(held []store.Lease) (lost []int64) {
 	return lost
 }
 
-// keepLeases renews this process's leases until the context ends, and tells what it knows of the links.
+// ClockRate is how fast a rig's clock goes: as the rig said over its link, or, where it has not linked to this process, as the process
+// told that held it before; 1 where nobody knows.
+func (w *Workshop) ClockRate(rig int64) float64 {
+	for _, rate := range []float64{w.hub.Status(rig).Hello.ClockRate, w.held.rate(rig)} {
+		if rate > 0 {
+			return rate
+		}
+	}
+	return 1
+}
+
+// keepLeases renews this process's leases until the context ends, and tells what it knows of the links. While another process is late
+// with its own, silence does not count here: it may stand still, with a rig at its door that would be heard elsewhere.
 func (w *Workshop) keepLeases(ctx context.Context) error {
 	tick := time.NewTicker(renewEvery)
 	defer tick.Stop()
@@ -96,9 +116,12 @@ func (w *Workshop) keepLeases(ctx context.Context) error {
 }
 
 func (w *Workshop) renew(ctx context.Context) error {
-	held, err := w.store.Renew(ctx, w.me)
+	held, late, err := w.store.Renew(ctx, w.me)
 	if err != nil {
 		return err
+	}
+	if late {
+		w.WasDeaf()
 	}
 	for _, rig := range w.held.keep(held) {
 		w.hub.Cut(rig) // it links to another process by now; a link that is left over here is of the time before
@@ -132,7 +155,15 @@ func (w *Workshop) Held(ctx context.Context, rig int64) (*store.Lease, bool, err
 	if err != nil || !taken {
 		return nil, false, err
 	}
-	w.held.put(lease)
+	holds, err := w.store.Holds(ctx, rig)
+	if err != nil {
+		return nil, false, err
+	}
+	rate := 0.0
+	if len(holds) > 0 {
+		rate = holds[0].ClockRate
+	}
+	w.held.put(lease, rate)
 	return &lease, true, nil
 }
 
