@@ -42,8 +42,8 @@ type Hub struct {
 // Status is what is known of a rig's link.
 type Status struct {
 	Linked    bool
-	Greeted   bool // a hello has come in and is not stored yet: it is about to be linked anew
-	Hello     Hello
+	Greeted   bool      // a hello has come in and is not stored yet: it is about to be linked anew
+	Hello     Hello     // what it runs is as of now
 	Heard     time.Time // last sign of life; now, while what came in before is still being stored and nothing more is read
 	LinkedAt  time.Time
 	Before    time.Time // last sign of life over the link before this one; zero where this process had none
@@ -285,6 +285,9 @@ func (h *Hub) receive(ctx context.Context, conn *websocket.Conn, rig int64, s *s
 		s.st.Heard = now
 		if m.Frame != nil {
 			s.left = s.left || m.Frame.Leaving != nil
+			if f := m.Frame.Finished; f != nil && f.Order == s.st.Hello.Running {
+				s.st.Hello.Running = ""
+			}
 		}
 		if m.Beat != nil {
 			s.st.clock, s.st.clockSeen = m.Beat.Now, now

@@ -161,12 +161,15 @@ type agent struct {
 	end    context.CancelFunc
 }
 
-func (b *bench) agent(boot, stream string) *agent {
+func (b *bench) agent(boot, stream string) *agent { return b.busyAgent(boot, stream, "") }
+
+// busyAgent links a scripted agent that runs an order.
+func (b *bench) busyAgent(boot, stream, running string) *agent {
 	b.t.Helper()
 	a := &agent{orders: make(chan link.Order, 16)}
 	hello := func() link.Hello {
 		return link.Hello{Protocol: link.Version, Agent: "script", Stream: stream, BootID: boot, Now: time.Now().UnixMilli(), ClockRate: rate,
-			Facts: link.Facts{Cores: 2}, Channels: []channel.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Quantum: 0.5, Core: -1}}}
+			Running: running, Facts: link.Facts{Cores: 2}, Channels: []channel.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Quantum: 0.5, Core: -1}}}
 	}
 	a.Client = link.NewClient(link.Server{Address: b.url}, hello, func(o link.Order) { a.orders <- o }, slog.New(slog.DiscardHandler))
 	var ctx context.Context
@@ -341,6 +344,27 @@ func TestOrderIsRepeatedUntilItIsTaken(t *testing.T) {
 	}, a.orders)
 	if trial.Result.V.Verdict != verdict.Held {
 		t.Errorf("got %s", trial.Result.V.Verdict)
+	}
+}
+
+// TestAnUnknownOrderIsStoppedFirst: a rig that runs what no record tells of, as after a restored backup, is told to stop that, and gets
+// its leg once it has.
+func TestAnUnknownOrderIsStoppedFirst(t *testing.T) {
+	b := start(t, true)
+	a := b.busyAgent("boot-1", "stream-1", "lost")
+	trial := b.trial(func(first link.Order) {
+		if first.Do != link.Stop || first.ID != "lost" {
+			t.Fatalf("the first order is %+v", first)
+		}
+		a.Send(link.Frame{Finished: &link.Finished{Order: "lost", How: link.Halted}})
+		for first.Do == link.Stop {
+			first = <-a.orders
+		}
+		a.Send(link.Frame{Started: &link.Started{Order: first.ID, At: 1}})
+		a.Send(link.Frame{Finished: &link.Finished{Order: first.ID, How: link.Done, RanS: 10}})
+	}, a.orders)
+	if trial.Result.V.Verdict != verdict.Held {
+		t.Errorf("got %s: %s", trial.Result.V.Verdict, trial.Result.V.Why)
 	}
 }
 

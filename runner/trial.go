@@ -54,11 +54,18 @@ func (r *Runner) stepTrial(ctx context.Context, lease *store.Lease, id int64) er
 	return r.endTrial(ctx, lease, t, legs)
 }
 
-// orderLeg stores an order, then sends it.
+// orderLeg stores an order, then sends it. What the rig runs otherwise, such as a leg that was ordered after the backup that the records
+// were restored from, is stopped first.
 func (r *Runner) orderLeg(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, l *store.Leg) error {
 	status := r.hub.Status(t.RigID)
 	if !status.Linked {
 		return nil // it waits for the rig; the page says so
+	}
+	if other := status.Hello.Running; other != "" {
+		if err := r.hub.Order(t.RigID, link.Order{ID: other, Do: link.Stop}); !errors.Is(err, link.ErrNotLinked) {
+			return err
+		}
+		return nil
 	}
 	l.State, l.OrderID = store.LegOrdered, sql.NullString{String: rand.Text(), Valid: true}
 	l.BootID, l.Stream = status.Hello.BootID, status.Hello.Stream
