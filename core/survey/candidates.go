@@ -1,0 +1,117 @@
+package survey
+
+import (
+	"math"
+
+	"zerokeel/core/load"
+)
+
+// plan is the legs of an order that is looked at, in minutes by regime: on all cores, and perhaps on one alone as well.
+type plan struct {
+	minutes map[load.Regime]float64
+	alone   bool
+}
+
+func legs(heavy, light, transition, idle float64, alone bool) plan {
+	return plan{map[load.Regime]float64{load.RegimeHeavy: heavy, load.RegimeLight: light, load.RegimeTransition: transition,
+		load.RegimeIdle: idle}, alone}
+}
+
+var plans = []plan{
+	legs(1, 2, 1, 1, true), legs(2, 4, 2, 2, true), legs(4, 8, 4, 4, false), legs(8, 16, 8, 8, false), legs(2, 0, 2, 0, false),
+	legs(5, 0, 5, 0, false), legs(2, 0, 0, 0, true), legs(0, 4, 0, 0, true), legs(0, 0, 2, 0, true), legs(0, 0, 0, 2, false),
+	legs(0, 0, 0, 6, false), legs(0, 10, 0, 0, false),
+}
+
+// mostAlone is the longest leg of one core alone, in minutes.
+const mostAlone = 4.0
+
+// chances are how many faults may be expected of all cores of an order, and of one alone while the others are spared.
+var (
+	chances      = []float64{0.1, 0.3, 0.8, 2, 6, 30, 300, 5000}
+	chancesAlone = []float64{1, 10, 300}
+)
+
+const spared = 0.02
+
+// candidates lists the orders that are looked at.
+func (c *chooser) candidates() []candidate {
+	var out []candidate
+	n := len(c.setup.Cores)
+	all := make([]int, n)
+	for i := range all {
+		all[i] = i
+	}
+	for _, plan := range plans {
+		var legs []Leg
+		sum := 0.0
+		for _, regime := range c.setup.Regimes {
+			if m := plan.minutes[regime]; m > 0 {
+				legs = append(legs, Leg{loads[regime], all, m})
+				sum += m
+			}
+		}
+		if len(legs) == 0 {
+			continue
+		}
+		if most := c.left - c.setup.Costs.RestartMin; sum > most {
+			for i := range legs {
+				legs[i].Minutes *= most / sum
+			}
+		}
+		mean, slope := make([]float64, n), make([]float64, n)
+		even := func(faults float64) []int {
+			x := make([]int, n)
+			for k := range x {
+				x[k] = c.at(mean[k], slope[k], faults/float64(n))
+			}
+			return x
+		}
+		for k := range n {
+			mean[k], slope[k] = c.depth(k, legs)
+		}
+		for _, faults := range chances {
+			out = append(out, candidate{order: Order{even(faults), legs}})
+		}
+		if !plan.alone {
+			continue
+		}
+		for core := range n {
+			own := make([]Leg, len(legs))
+			for i, l := range legs {
+				own[i] = Leg{l.Load, []int{core}, math.Min(l.Minutes, mostAlone)}
+			}
+			mean, slope := c.depth(core, own)
+			for _, faults := range chancesAlone {
+				o := Order{even(spared), own}
+				o.Offsets[core] = c.at(mean, slope, faults)
+				out = append(out, candidate{order: o})
+			}
+		}
+	}
+	return out
+}
+
+// depth returns the setting at which one fault is expected of a core in some legs, on average over the chips, and the slope.
+func (c *chooser) depth(core int, legs []Leg) (mean, slope float64) {
+	minutes := make([]float64, len(c.belief.regimes))
+	for i := range legs {
+		minutes[c.regime(&legs[i])] = legs[i].Minutes * c.belief.share(&legs[i])
+	}
+	rates := c.origin[core*len(minutes):][:len(minutes)]
+	for i := range c.worlds {
+		sum, own := 0.0, c.worlds[i].slopes[core]
+		for g, m := range minutes {
+			sum += m * rates[g][i]
+		}
+		mean += own * math.Log(sum)
+		slope += own
+	}
+	n := float64(len(c.worlds))
+	return c.belief.origin() + mean/n, slope / n
+}
+
+// at returns the setting at which so many faults are expected of a core in some legs.
+func (c *chooser) at(mean, slope, faults float64) int {
+	return c.setup.within(int(math.Round(mean - slope*math.Log(faults))))
+}

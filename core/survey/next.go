@@ -1,0 +1,257 @@
+package survey
+
+import (
+	"cmp"
+	"math"
+	"math/rand/v2"
+
+	"slices"
+	"zerokeel/core/load"
+)
+
+// Bounds of a survey, and what a choice is made by.
+const (
+	mostOrders = 200
+	looked     = 400 // chips as they may be
+	firstLook  = 6   // outcomes of each order that are supposed,
+	secondLook = 30  // and of those that looked best at first
+	shortList  = 14
+
+	leastMin = 1.0     // of legs in an order
+	mostMin  = 24 * 60 // of a survey that stops by itself,
+
+	// which it does when an hour more would make the doubt of a core, a standard deviation, smaller by less than leastHour steps.
+	// One look at that is uncertain, so those before count, fading.
+	leastHour = 0.25
+	fading    = 0.25
+)
+
+// Next returns the next order; none when time is up, or when more would buy too little.
+func (s *Survey) Next() (Order, bool) {
+	costs := s.setup.Costs
+	left := s.setup.BudgetMin - s.spent
+	if s.setup.BudgetMin == 0 {
+		left = mostMin - s.spent
+	}
+	if s.orders >= mostOrders || left < costs.RestartMin+leastMin {
+		return Order{}, false
+	}
+	r := rand.New(rand.NewPCG(s.setup.Seed, uint64(s.orders)+1))
+	o, worth := newChooser(s, left, r).choose()
+	s.hour += fading * (60*worth/float64(len(s.setup.Cores)) - s.hour)
+	if s.setup.BudgetMin == 0 && s.hour < leastHour {
+		return Order{}, false
+	}
+	s.orders++
+	s.last = &o
+	return o, true
+}
+
+// chooser looks for the order that tells most for its time: that makes the doubt of what every core needs fall most, for each minute
+// that it is expected to take.
+type chooser struct {
+	setup  *Setup
+	belief *belief
+	worlds []world
+	random *rand.Rand
+	left   float64 // minutes
+
+	needs   [][]float64          // by core and chip: the setting that takes its share of the allowed risk
+	origin  [][]float64          // by place of core and regime, and chip: the rate at the origin
+	powers  map[[2]int][]float64 // by core and setting: what it makes of these
+	rates   map[[3]int][]float64 // by core, regime and setting: of every chip
+	weights []float64
+	before  float64
+}
+
+// candidate is an order that is looked at.
+type candidate struct {
+	order      Order
+	gain, cost float64
+	supposed   int
+}
+
+func (c *candidate) worth() float64 { return c.gain / c.cost }
+
+func newChooser(s *Survey, left float64, r *rand.Rand) *chooser {
+	c := &chooser{setup: &s.setup, belief: s.belief, worlds: s.belief.sample(looked, r), random: r, left: left,
+		rates: map[[3]int][]float64{}, powers: map[[2]int][]float64{}}
+	share := math.Log(-math.Log1p(-s.setup.Risk24h) / float64(len(s.setup.Cores)))
+	for k := range s.setup.Cores {
+		own := make([]float64, len(c.worlds))
+		for i := range c.worlds {
+			own[i] = c.worlds[i].daily[k] - c.worlds[i].slopes[k]*share
+		}
+		c.needs = append(c.needs, own)
+		for g := range s.belief.regimes {
+			rates := make([]float64, len(c.worlds))
+			for i := range c.worlds {
+				w := &c.worlds[i]
+				rates[i] = usualRate * math.Exp((w.limits[k*w.regimes+g]-s.belief.origin())/w.slopes[k])
+			}
+			c.origin = append(c.origin, rates)
+		}
+	}
+	c.weights = make([]float64, len(c.worlds))
+	for i := range c.weights {
+		c.weights[i] = 1
+	}
+	c.before = c.doubt()
+	return c
+}
+
+// choose returns the order that is worth most, and its worth in steps of doubt a minute, of all cores together.
+func (c *chooser) choose() (Order, float64) {
+	list := c.candidates()
+	for i := range list {
+		c.suppose(&list[i], firstLook)
+	}
+	slices.SortStableFunc(list, func(a, b candidate) int { return cmp.Compare(b.worth(), a.worth()) })
+	list = list[:min(shortList, len(list))]
+	for i := range list {
+		c.suppose(&list[i], secondLook)
+	}
+	best := slices.MaxFunc(list, func(a, b candidate) int { return cmp.Compare(a.worth(), b.worth()) })
+	return best.order, best.worth()
+}
+
+func (c *chooser) regime(l *Leg) int { return slices.Index(c.belief.regimes, l.Load.Regime()) }
+
+// doubt is the sum over the cores of the standard deviation of what they need.
+func (c *chooser) doubt() float64 {
+	out, total := 0.0, 0.0
+	for _, w := range c.weights {
+		total += w
+	}
+	for _, need := range c.needs {
+		var sum, squares float64
+		for i, p := range c.weights {
+			x := need[i]
+			sum += p * x
+			squares += p * x * x
+		}
+		mean := sum / total
+		out += math.Sqrt(math.Max(0, squares/total-mean*mean))
+	}
+	return out
+}
+
+// rate returns the faults a minute of a core in a regime at a setting, of every chip.
+func (c *chooser) rate(core, regime, x int) []float64 {
+	key := [3]int{core, regime, x}
+	out, ok := c.rates[key]
+	if !ok {
+		out = make([]float64, len(c.worlds))
+		at, power := c.origin[core*len(c.belief.regimes)+regime], c.power(core, x)
+		for i := range out {
+			out[i] = min(mostRate, at[i]*power[i])
+		}
+		c.rates[key] = out
+	}
+	return out
+}
+
+func (c *chooser) power(core, x int) []float64 {
+	key := [2]int{core, x}
+	out, ok := c.powers[key]
+	if !ok {
+		out = make([]float64, len(c.worlds))
+		for i := range out {
+			out[i] = math.Exp((c.belief.origin() - float64(x)) / c.worlds[i].slopes[core])
+		}
+		c.powers[key] = out
+	}
+	return out
+}
+
+// naming is how often a fault is supposed to name its core.
+var naming = map[load.Regime]float64{load.RegimeHeavy: 0.8, load.RegimeLight: 0.8, load.RegimeTransition: 0.4}
+
+// suppose looks at so many outcomes of an order.
+func (c *chooser) suppose(k *candidate, outcomes int) {
+	n, o := len(c.worlds), &k.order
+	starts := make([]float64, n)
+	sums := make([][]float64, len(o.Legs))
+	for l := range sums {
+		sums[l] = make([]float64, n)
+	}
+	for core, x := range o.Offsets {
+		for i, r := range c.rate(core, c.belief.starts, x) {
+			starts[i] += postMin * r
+		}
+		for l := range o.Legs {
+			if len(o.Legs[l].Cores) == 1 && o.Legs[l].Cores[0] != core && o.Legs[l].Load != load.Idle {
+				continue
+			}
+			share := c.belief.share(&o.Legs[l])
+			for i, r := range c.rate(core, c.regime(&o.Legs[l]), x) {
+				sums[l][i] += share * r
+			}
+		}
+	}
+	for range outcomes {
+		k.supposed++
+		c.outcome(k, (k.supposed*997)%n, starts, sums)
+	}
+}
+
+// outcome supposes that chip j is the true one, lets it run the order, and adds what that would tell and cost.
+func (c *chooser) outcome(k *candidate, j int, starts []float64, sums [][]float64) {
+	o, costs := &k.order, &c.setup.Costs
+	defer func() { k.gain += c.before - c.doubt() }()
+	k.cost += costs.RestartMin
+	if c.random.ExpFloat64() < starts[j] {
+		k.cost += costs.ClearMin
+		for i, s := range starts {
+			c.weights[i] = -math.Expm1(-s)
+		}
+		return
+	}
+	for i, s := range starts {
+		c.weights[i] = s
+	}
+	for l := range o.Legs {
+		sum, minutes := sums[l], o.Legs[l].Minutes
+		at := c.random.ExpFloat64() / sum[j]
+		if at >= minutes {
+			k.cost += minutes
+			for i, s := range sum {
+				c.weights[i] += s * minutes
+			}
+			continue
+		}
+		k.cost += at
+		at = math.Max(at, quickMin) // sooner is not told apart
+		density := func(s float64) float64 { return s * math.Exp(-s*at) }
+		if at == quickMin {
+			density = func(s float64) float64 { return -math.Expm1(-s * quickMin) }
+		}
+		g, share := c.regime(&o.Legs[l]), c.belief.share(&o.Legs[l])
+		if c.random.Float64() >= naming[c.belief.regimes[g]] {
+			k.cost += costs.CrashMin
+			for i, s := range sum {
+				c.weights[i] = density(s) * math.Exp(-c.weights[i])
+			}
+			return
+		}
+		named, x := 0, c.random.Float64()*sum[j]
+		for core, offset := range o.Offsets {
+			if len(o.Legs[l].Cores) == 1 {
+				core = o.Legs[l].Cores[0]
+			}
+			named = core
+			if x -= share * c.rate(core, g, offset)[j]; x < 0 || len(o.Legs[l].Cores) == 1 {
+				break
+			}
+		}
+		own := c.rate(named, g, o.Offsets[named])
+		for i, s := range sum {
+			named := (1-misnamed)*share*own[i]/s + misnamed/float64(len(o.Offsets))
+			c.weights[i] = named * density(s) * math.Exp(-c.weights[i])
+		}
+		return
+	}
+	for i := range c.weights {
+		c.weights[i] = math.Exp(-c.weights[i])
+	}
+}

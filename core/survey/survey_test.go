@@ -1,0 +1,209 @@
+package survey
+
+import (
+	"bytes"
+	"encoding/json"
+	"math"
+	"math/rand/v2"
+	"reflect"
+	"strings"
+	"testing"
+
+	"zerokeel/core/load"
+	"zerokeel/core/verdict"
+)
+
+func usual(cores int) Setup {
+	s := Setup{MinSteps: -50, MaxSteps: 20, Regimes: []load.Regime{load.RegimeHeavy}, Risk24h: 0.05, BudgetMin: 60, Seed: 3,
+		Prior: Prior{LimitMean: -26, ChipSD: 5, ClusterSD: 3, CoreSD: 4}, Costs: Costs{RestartMin: 2.5, CrashMin: 3, ClearMin: 10}}
+	for range cores {
+		s.Cores = append(s.Cores, Core{})
+	}
+	return s
+}
+
+// TestBeliefAgainstBruteForce: what is believed of a core agrees with a million chips drawn from the same prior and weighed one by
+// one by how well they explain what was seen.
+func TestBeliefAgainstBruteForce(t *testing.T) {
+	type seen struct {
+		x, minutes float64
+		failed     bool
+	}
+	for _, row := range []struct {
+		name string
+		seen []seen
+	}{
+		{"held", []seen{{-22, 3, false}}},
+		{"held, and failed deeper", []seen{{-20, 3, false}, {-27, 0.7, true}, {-24, 2, false}}},
+		{"failed twice, far apart", []seen{{-24, 2.5, true}, {-31, 0.06, true}}},
+		{"failed at once", []seen{{-30, 0.004, true}}},
+	} {
+		s := usual(1)
+		b := newBelief(&s)
+		for _, e := range row.seen {
+			o := Order{[]int{int(e.x)}, []Leg{{load.Heavy, []int{0}, 10}}}
+			out := LegEnded{Minutes: e.minutes, Verdict: verdict.Held}
+			if e.failed {
+				out.Verdict, out.Core = verdict.Miscalculated, new(int)
+			}
+			b.see(&o, &Outcome{Posted: true, Legs: []LegEnded{out}})
+		}
+		var got, want [2]moments // of the limit, and of the logarithm of the slope
+		for _, w := range b.sample(20_000, rand.New(rand.NewPCG(1, 1))) {
+			got[0].add(w.limits[0], 1)
+			got[1].add(math.Log(w.slopes[0]), 1)
+		}
+		r := rand.New(rand.NewPCG(2, 2))
+		p := s.Prior
+		for range 1_000_000 {
+			z := slopeSD * r.NormFloat64()
+			if math.Abs(z) > chipReach*slopeSD {
+				continue
+			}
+			slope := usualSlope * math.Exp(z+coreSlopeSD*r.NormFloat64())
+			core := p.LimitMean + math.Hypot(p.ChipSD, p.ClusterSD)*r.NormFloat64() + p.CoreSD*(own*r.NormFloat64()-1.03*apart)
+			limit := core + apart*p.CoreSD*r.NormFloat64()
+			if r.Float64() < outliers {
+				limit = core + outlierMean + outlierSD*r.NormFloat64()
+			}
+			starts := core + postMean + postSD*r.NormFloat64()
+			weight := 1.0
+			for _, e := range row.seen {
+				rate := usualRate * math.Exp((limit-e.x)/slope)
+				weight *= math.Exp(-postMin * usualRate * math.Exp((starts-e.x)/slope))
+				switch {
+				case e.failed && e.minutes < quickMin:
+					weight *= -math.Expm1(-rate * quickMin)
+				case e.failed:
+					weight *= rate * math.Exp(-rate*e.minutes)
+				default:
+					weight *= math.Exp(-rate * e.minutes)
+				}
+			}
+			want[0].add(limit, weight)
+			want[1].add(math.Log(slope), weight)
+		}
+		for i, what := range []string{"limit", "ln slope"} {
+			near := []float64{0.35, 0.03}[i]
+			if math.Abs(got[i].mean()-want[i].mean()) > near || math.Abs(got[i].sd()-want[i].sd()) > near {
+				t.Errorf("%s: %s %.2f ± %.2f, brute force says %.2f ± %.2f", row.name, what, got[i].mean(), got[i].sd(), want[i].mean(), want[i].sd())
+			}
+		}
+	}
+}
+
+type moments struct{ n, sum, squares float64 }
+
+func (m *moments) add(x, weight float64) {
+	m.n, m.sum, m.squares = m.n+weight, m.sum+weight*x, m.squares+weight*x*x
+}
+func (m *moments) mean() float64 { return m.sum / m.n }
+func (m *moments) sd() float64   { return math.Sqrt(m.squares/m.n - m.mean()*m.mean()) }
+
+// answered plans a survey whose every order holds, and returns what it said.
+func answered(t *testing.T, s Setup) []Line {
+	t.Helper()
+	v, err := New(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out []Line
+	for {
+		o, more := v.Next()
+		if !more {
+			r := v.Result()
+			return append(out, Line{Result: &r})
+		}
+		out = append(out, Line{Order: &o})
+		ended := Outcome{Posted: true}
+		for _, l := range o.Legs {
+			ended.Legs = append(ended.Legs, LegEnded{Minutes: l.Minutes, Verdict: verdict.Held})
+		}
+		if err := v.Take(ended); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// TestOneSeedOneSurvey: the same setup and outcomes make the same orders, within bounds and budget.
+func TestOneSeedOneSurvey(t *testing.T) {
+	s := usual(3)
+	s.MinSteps = -30
+	first := answered(t, s)
+	if again := answered(t, s); !reflect.DeepEqual(first, again) {
+		t.Error("the same survey went another way")
+	}
+	spent := 0.0
+	for _, l := range first {
+		x := []int(nil)
+		if l.Result != nil {
+			x = l.Result.Offsets
+		} else {
+			x, spent = l.Order.Offsets, spent+s.Costs.RestartMin
+			for _, leg := range l.Order.Legs {
+				spent += leg.Minutes
+			}
+		}
+		for c, v := range x {
+			if v < s.MinSteps || v > s.MaxSteps {
+				t.Errorf("core %d at %d", c, v)
+			}
+		}
+	}
+	if spent > s.BudgetMin+1e-9 || spent < s.BudgetMin/2 {
+		t.Errorf("%.1f of %g minutes were spent", spent, s.BudgetMin)
+	}
+}
+
+// TestPlanRefusesNonsense: each fault is named with its line and field.
+func TestPlanRefusesNonsense(t *testing.T) {
+	s := usual(2)
+	text, err := json.Marshal(Line{Setup: &s})
+	if err != nil {
+		t.Fatal(err)
+	}
+	setup := string(text) + "\n"
+	for name, row := range map[string]struct {
+		in   string
+		says []string
+	}{
+		"nothing":          {"", []string{"no setup"}},
+		"no JSON":          {"{", []string{"line 1"}},
+		"an outcome first": {`{"outcome":{"posted":false}}`, []string{"line 1", "setup first"}},
+		"many faults": {`{"setup":{"cores":[],"minSteps":3,"maxSteps":2,"regimes":["warm"],"prior":{"limitMean":1e9},` +
+			`"risk24h":2,"budgetMin":-1}}`, []string{"cores", "minSteps", "regimes[0]", "prior.limitMean", "prior.chipSd", "risk24h", "budgetMin"}},
+		"two setups": {setup + setup, []string{"line 2"}},
+		"no end":     {setup, []string{"the input ends"}},
+		"a core too many": {setup + `{"outcome":{"posted":true,"legs":[{"minutes":-1,"verdict":"miscalculated","core":9}]}}`,
+			[]string{"line 2", "minutes", "core"}},
+		"no such verdict": {setup + `{"outcome":{"posted":true,"legs":[{"minutes":1,"verdict":"fine"}]}}`, []string{"line 2", "verdict"}},
+	} {
+		err := Plan(strings.NewReader(row.in), &bytes.Buffer{})
+		if err == nil {
+			t.Errorf("%s: taken", name)
+			continue
+		}
+		for _, want := range row.says {
+			if !strings.Contains(err.Error(), want) {
+				t.Errorf("%s: %v, without %q", name, err, want)
+			}
+		}
+	}
+}
+
+// FuzzPlan: no conversation makes the planner fail otherwise than in words.
+func FuzzPlan(f *testing.F) {
+	s := usual(2)
+	text, err := json.Marshal(Line{Setup: &s})
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Add(string(text) + "\n" + `{"outcome":{"posted":false}}`)
+	f.Add(string(text) + "\n" + `{"outcome":{"posted":true,"legs":[{"minutes":0,"verdict":"froze"},{"minutes":1,"verdict":"not run"}]}}`)
+	f.Fuzz(func(t *testing.T, in string) {
+		if strings.Count(in, "cluster") > 20 {
+			t.Skip()
+		}
+		_ = Plan(strings.NewReader(in), &bytes.Buffer{})
+	})
+}
