@@ -33,7 +33,7 @@ func root() *cobra.Command {
 		SilenceUsage: true, SilenceErrors: true,
 	}
 	cmd.AddCommand(serveCommand(), ownerCommand(), backupCommand(), restoreCommand(), standinCommand(), agentCommand(), loadCommand(),
-		modelCommand(), preflightCommand(), demoCommand(), dbCommand(), shotsCommand(), versionCommand())
+		modelCommand(), preflightCommand(), surveyCommand(), demoCommand(), dbCommand(), shotsCommand(), versionCommand())
 	return cmd
 }
 

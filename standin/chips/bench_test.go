@@ -1,0 +1,43 @@
+package chips_test
+
+import (
+	"slices"
+	"testing"
+
+	"zerokeel/standin/chips"
+)
+
+// BenchmarkSurveyed prints what surveys of simulated chips come to: short of an oracle in steps, falsely stable in percent, the true
+// risk in a day as a share of what was stated, limits inside their 90 % bounds in percent, and seconds an order.
+func BenchmarkSurveyed(b *testing.B) {
+	rows := []struct {
+		name    string
+		cores   int
+		minutes float64
+		kind    chips.Kind
+	}{
+		{"6 cores, 100 min", 6, 100, chips.Usual},
+		{"8 cores, 110 min", 8, 110, chips.Usual},
+		{"8 cores, 110 min, slope known", 8, 110, chips.Kind{Outliers: 0.03, Known: 0.15}},
+		{"8 cores, 110 min, outliers", 8, 110, chips.Kind{Outliers: 0.1}},
+		{"8 cores, 110 min, nameless", 8, 110, chips.Kind{Outliers: 0.03, Nameless: true}},
+		{"16 cores, 180 min", 16, 180, chips.Usual},
+		{"8 cores, 480 min", 8, 480, chips.Usual},
+	}
+	for _, row := range rows {
+		b.Run(row.name, func(b *testing.B) {
+			setup := chips.Setup(row.cores, row.minutes)
+			found, err := chips.Measure(setup, row.kind, b.N, 1)
+			if err != nil {
+				b.Fatal(err)
+			}
+			slices.Sort(found.Took)
+			b.ReportMetric(found.Short, "short")
+			b.ReportMetric(100*found.FalselyStable, "%false")
+			b.ReportMetric(float64(found.Awful), "awful")
+			b.ReportMetric(found.True/found.Stated, "true/stated")
+			b.ReportMetric(100*found.Inside, "%inside")
+			b.ReportMetric(found.Took[len(found.Took)/2].Seconds(), "s/order")
+		})
+	}
+}
