@@ -169,7 +169,8 @@ func (b *bench) busyAgent(boot, stream, running string) *agent {
 	a := &agent{orders: make(chan link.Order, 16)}
 	hello := func() link.Hello {
 		return link.Hello{Protocol: link.Version, Agent: "script", Stream: stream, BootID: boot, Now: time.Now().UnixMilli(), ClockRate: rate,
-			Running: running, Facts: link.Facts{Cores: 2}, Channels: []channel.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Quantum: 0.5, Core: -1}}}
+			Running: running, Facts: link.Facts{Cores: 2},
+			Channels: []channel.Channel{{Key: "power.package", Quantity: "power", Unit: "W", Quantum: 0.5, Core: -1}}}
 	}
 	a.Client = link.NewClient(link.Server{Address: b.url}, hello, func(o link.Order) { a.orders <- o }, slog.New(slog.DiscardHandler))
 	var ctx context.Context
