@@ -207,9 +207,7 @@ func (c *chooser) outcome(k *candidate, j int, starts []float64, sums [][]float6
 		}
 		return
 	}
-	for i, s := range starts {
-		c.weights[i] = s
-	}
+	copy(c.weights, starts)
 	for l := range o.Legs {
 		sum, minutes := sums[l], o.Legs[l].Minutes
 		at := c.random.ExpFloat64() / sum[j]
