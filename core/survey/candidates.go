@@ -1,10 +1,28 @@
 package survey
 
 import (
+	"cmp"
 	"math"
+	"slices"
 
 	"zerokeel/core/load"
 )
+
+// candidate is an order that is looked at.
+type candidate struct {
+	order  Order
+	alone  int     // the core that is tried alone; -1 where all are
+	faults float64 // that are expected of it
+
+	gain, cost float64 // of the outcomes that were supposed: steps of doubt, of all cores together, and minutes
+	supposed   int
+}
+
+// worth is in steps of doubt a minute.
+func (c *candidate) worth() float64 { return c.gain / c.cost }
+
+// minutes are those that it is expected to take.
+func (c *candidate) minutes() float64 { return c.cost / float64(c.supposed) }
 
 // plan is the legs of an order that is looked at, in minutes by regime: on all cores, and perhaps on one alone as well.
 type plan struct {
@@ -71,12 +89,12 @@ func (c *chooser) candidates() []candidate {
 			mean[k], slope[k] = c.depth(k, legs)
 		}
 		for _, faults := range chances {
-			out = append(out, candidate{order: Order{even(faults), legs}})
+			out = append(out, candidate{order: Order{even(faults), legs}, alone: -1, faults: faults})
 		}
 		if !plan.alone {
 			continue
 		}
-		for core := range n {
+		for _, core := range c.doubtful() {
 			own := make([]Leg, len(legs))
 			for i, l := range legs {
 				own[i] = Leg{l.Load, []int{core}, math.Min(l.Minutes, mostAlone)}
@@ -85,7 +103,7 @@ func (c *chooser) candidates() []candidate {
 			for _, faults := range chancesAlone {
 				o := Order{even(spared), own}
 				o.Offsets[core] = c.at(mean, slope, faults)
-				out = append(out, candidate{order: o})
+				out = append(out, candidate{order: o, alone: core, faults: faults})
 			}
 		}
 	}
@@ -114,4 +132,18 @@ func (c *chooser) depth(core int, legs []Leg) (mean, slope float64) {
 // at returns the setting at which so many faults are expected of a core in some legs.
 func (c *chooser) at(mean, slope, faults float64) int {
 	return c.setup.within(int(math.Round(mean - slope*math.Log(faults))))
+}
+
+// mostTriedAlone is how many cores are looked at alone.
+const mostTriedAlone = 16
+
+// doubtful lists the cores of whose need least is known.
+func (c *chooser) doubtful() []int {
+	cores := make([]int, len(c.needs))
+	spread := make([]float64, len(c.needs))
+	for k := range cores {
+		cores[k], spread[k] = k, c.spread(k)
+	}
+	slices.SortStableFunc(cores, func(a, b int) int { return cmp.Compare(spread[b], spread[a]) })
+	return cores[:min(mostTriedAlone, len(cores))]
 }

@@ -37,15 +37,18 @@ func (s *Survey) Next() (Order, bool) {
 		return Order{}, false
 	}
 	r := rand.New(rand.NewPCG(s.setup.Seed, uint64(s.orders)+1))
-	o, worth := newChooser(s, left, r).choose()
-	s.hour += fading * (60*worth/float64(len(s.setup.Cores)) - s.hour)
+	best := newChooser(s, left, r).choose()
+	s.hour += fading * (60*best.worth()/float64(len(s.setup.Cores)) - s.hour)
 	if s.setup.BudgetMin == 0 && s.hour < leastHour {
 		return Order{}, false
 	}
 	s.orders++
-	s.last = &o
-	return o, true
+	s.last = &best
+	return best.order, true
 }
+
+// HourBuys is by how many steps an hour more would make the doubt of a core smaller, a standard deviation, as the orders so far tell.
+func (s *Survey) HourBuys() float64 { return s.hour }
 
 // chooser looks for the order that tells most for its time: that makes the doubt of what every core needs fall most, for each minute
 // that it is expected to take.
@@ -63,15 +66,6 @@ type chooser struct {
 	weights []float64
 	before  float64
 }
-
-// candidate is an order that is looked at.
-type candidate struct {
-	order      Order
-	gain, cost float64
-	supposed   int
-}
-
-func (c *candidate) worth() float64 { return c.gain / c.cost }
 
 func newChooser(s *Survey, left float64, r *rand.Rand) *chooser {
 	c := &chooser{setup: &s.setup, belief: s.belief, worlds: s.belief.sample(looked, r), random: r, left: left,
@@ -100,8 +94,8 @@ func newChooser(s *Survey, left float64, r *rand.Rand) *chooser {
 	return c
 }
 
-// choose returns the order that is worth most, and its worth in steps of doubt a minute, of all cores together.
-func (c *chooser) choose() (Order, float64) {
+// choose returns the order that is worth most.
+func (c *chooser) choose() candidate {
 	list := c.candidates()
 	for i := range list {
 		c.suppose(&list[i], firstLook)
@@ -111,29 +105,29 @@ func (c *chooser) choose() (Order, float64) {
 	for i := range list {
 		c.suppose(&list[i], secondLook)
 	}
-	best := slices.MaxFunc(list, func(a, b candidate) int { return cmp.Compare(a.worth(), b.worth()) })
-	return best.order, best.worth()
+	return slices.MaxFunc(list, func(a, b candidate) int { return cmp.Compare(a.worth(), b.worth()) })
 }
 
 func (c *chooser) regime(l *Leg) int { return slices.Index(c.belief.regimes, l.Load.Regime()) }
 
 // doubt is the sum over the cores of the standard deviation of what they need.
 func (c *chooser) doubt() float64 {
-	out, total := 0.0, 0.0
-	for _, w := range c.weights {
-		total += w
+	sum := 0.0
+	for k := range c.needs {
+		sum += c.spread(k)
 	}
-	for _, need := range c.needs {
-		var sum, squares float64
-		for i, p := range c.weights {
-			x := need[i]
-			sum += p * x
-			squares += p * x * x
-		}
-		mean := sum / total
-		out += math.Sqrt(math.Max(0, squares/total-mean*mean))
+	return sum
+}
+
+// spread is the standard deviation of what a core needs.
+func (c *chooser) spread(core int) float64 {
+	var total, sum, squares float64
+	for i, p := range c.weights {
+		x := c.needs[core][i]
+		total, sum, squares = total+p, sum+p*x, squares+p*x*x
 	}
-	return out
+	mean := sum / total
+	return math.Sqrt(math.Max(0, squares/total-mean*mean))
 }
 
 // rate returns the faults a minute of a core in a regime at a setting, of every chip.

@@ -9,7 +9,6 @@ package survey
 import (
 	"fmt"
 	"math"
-	"math/rand/v2"
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
@@ -86,12 +85,11 @@ type LegEnded struct {
 // Survey is a survey under way. It is deterministic by its setup and the outcomes that it was told.
 type Survey struct {
 	setup  Setup
-	random *rand.Rand
 	belief *belief
 	spent  float64 // minutes
 	orders int
-	hour   float64 // by how many steps an hour more would make the doubt of a core smaller
-	last   *Order  // whose outcome is awaited
+	hour   float64    // by how many steps an hour more would make the doubt of a core smaller
+	last   *candidate // the order whose outcome is awaited
 }
 
 // New begins a survey; the error lists every fault of the setup.
@@ -99,9 +97,8 @@ func New(setup Setup) (*Survey, error) {
 	if err := setup.validate(); err != nil {
 		return nil, err
 	}
-	s := &Survey{setup: setup, random: rand.New(rand.NewPCG(setup.Seed, 0x5eed))}
+	s := &Survey{setup: setup, hour: setup.Prior.ChipSD + setup.Prior.CoreSD}
 	s.belief = newBelief(&s.setup)
-	s.hour = setup.Prior.ChipSD + setup.Prior.CoreSD
 	return s, nil
 }
 
@@ -162,19 +159,50 @@ func (s *Survey) Take(o Outcome) error {
 	if s.last == nil {
 		return fmt.Errorf("no order is out")
 	}
-	if err := s.check(&o); err != nil {
+	if err := s.check(&s.last.order, &o); err != nil {
 		return err
 	}
 	s.spent += s.setup.Costs.of(&o)
-	s.belief.see(s.last, &o)
+	s.belief.see(&s.last.order, &o)
 	s.last = nil
 	return nil
 }
 
-func (s *Survey) check(o *Outcome) error {
+// Learn tells the survey of a trial that it did not order: one made by hand, or earlier. It takes nothing of the bench time.
+func (s *Survey) Learn(order Order, o Outcome) error {
 	var f invalid.List
-	if o.Posted && len(o.Legs) != len(s.last.Legs) {
-		f.Add("legs", "give one outcome for each leg of the order", "%d of %d", len(o.Legs), len(s.last.Legs))
+	if len(order.Offsets) != len(s.setup.Cores) {
+		f.Add("offsets", "give one for each core", "%d for %d cores", len(order.Offsets), len(s.setup.Cores))
+	}
+	for i, x := range order.Offsets {
+		if x < -mostSteps || x > mostSteps {
+			f.Add(fmt.Sprintf("offsets[%d]", i), fmt.Sprintf("give steps within ±%d", mostSteps), "%d", x)
+		}
+	}
+	for i, l := range order.Legs {
+		if len(l.Cores) == 0 && l.Load != load.Idle {
+			f.Add(fmt.Sprintf("order.legs[%d].cores", i), "name the cores that it ran on", "none")
+		}
+		for _, c := range l.Cores {
+			if c < 0 || c >= len(s.setup.Cores) {
+				f.Add(fmt.Sprintf("order.legs[%d].cores", i), fmt.Sprintf("give 0 to %d", len(s.setup.Cores)-1), "%d", c)
+			}
+		}
+	}
+	if err := f.Err(); err != nil {
+		return err
+	}
+	if err := s.check(&order, &o); err != nil {
+		return err
+	}
+	s.belief.see(&order, &o)
+	return nil
+}
+
+func (s *Survey) check(order *Order, o *Outcome) error {
+	var f invalid.List
+	if o.Posted && len(o.Legs) != len(order.Legs) {
+		f.Add("legs", "give one outcome for each leg of the order", "%d of %d", len(o.Legs), len(order.Legs))
 	}
 	for i, l := range o.Legs {
 		at := fmt.Sprintf("legs[%d]", i)

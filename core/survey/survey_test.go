@@ -3,6 +3,8 @@ package survey
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"reflect"
@@ -103,10 +105,7 @@ func (m *moments) sd() float64   { return math.Sqrt(m.squares/m.n - m.mean()*m.m
 // answered plans a survey whose every order holds, and returns what it said.
 func answered(t *testing.T, s Setup) []Line {
 	t.Helper()
-	v, err := New(s)
-	if err != nil {
-		t.Fatal(err)
-	}
+	v := begun(t, s)
 	var out []Line
 	for {
 		o, more := v.Next()
@@ -152,6 +151,73 @@ func TestOneSeedOneSurvey(t *testing.T) {
 	}
 	if spent > s.BudgetMin+1e-9 || spent < s.BudgetMin/2 {
 		t.Errorf("%.1f of %g minutes were spent", spent, s.BudgetMin)
+	}
+}
+
+// TestTrialsByHandCountAlike: what somebody tried by hand is worth as much as the same by order, takes no bench time, and nonsense is
+// refused by its field.
+func TestTrialsByHandCountAlike(t *testing.T) {
+	ordered, byHand := begun(t, usual(2)), begun(t, usual(2))
+	for range 4 {
+		o, _ := ordered.Next()
+		out := Outcome{Posted: true}
+		for _, l := range o.Legs {
+			out.Legs = append(out.Legs, LegEnded{Minutes: l.Minutes, Verdict: verdict.Held})
+		}
+		if err := errors.Join(ordered.Take(out), byHand.Learn(o, out)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	a, b, before := ordered.Result().Limits[0], byHand.Result().Limits[0], begun(t, usual(2)).Result().Limits[0]
+	if math.Abs(a.Mean-b.Mean) > 0.5 || math.Abs(a.SD-b.SD) > 0.5 || math.Abs(a.Mean-before.Mean) < 1 || byHand.Spent() != 0 {
+		t.Errorf("ordered %+v, by hand %+v in %g min, before %+v", a, b, byHand.Spent(), before)
+	}
+	err := byHand.Learn(Order{Offsets: []int{-900}, Legs: []Leg{{Load: load.Heavy, Cores: []int{2}}, {Load: load.Light}}}, Outcome{})
+	for _, want := range []string{"offsets", "offsets[0]", "order.legs[0].cores", "order.legs[1].cores"} {
+		if err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%v, without %s", err, want)
+		}
+	}
+}
+
+func begun(t *testing.T, s Setup) *Survey {
+	t.Helper()
+	v, err := New(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return v
+}
+
+// TestWhySaysWhatIsDone: while an order is out its reason is told, of the core that it is about.
+func TestWhySaysWhatIsDone(t *testing.T) {
+	s := begun(t, usual(4))
+	alone := 0
+	for s.Why() == "" {
+		o, more := s.Next()
+		if !more {
+			break
+		}
+		why, core := s.Why(), "All cores"
+		if len(o.Legs[0].Cores) == 1 {
+			alone++
+			core = fmt.Sprintf("Core %d alone", o.Legs[0].Cores[0])
+		}
+		if !strings.HasPrefix(why, core) || !strings.Contains(why, " min)") {
+			t.Errorf("%v: %s", o, why)
+		}
+		out := Outcome{Posted: true, Legs: make([]LegEnded, len(o.Legs))}
+		for i := range out.Legs {
+			out.Legs[i].Verdict = NotRun
+		}
+		at := alone % len(s.setup.Cores)
+		out.Legs[0] = LegEnded{Minutes: o.Legs[0].Minutes / 2, Verdict: verdict.Miscalculated, Core: &at}
+		if err := s.Take(out); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if alone == 0 {
+		t.Error("no core was tried alone")
 	}
 }
 
