@@ -1,9 +1,6 @@
 package survey
 
-import (
-	"math"
-	"math/rand/v2"
-)
+import "math"
 
 // Surveyed is what a survey found of a chip as a whole, which tells of others of its model.
 type Surveyed struct {
@@ -15,7 +12,7 @@ type Surveyed struct {
 
 // Chip returns what is believed of the chip as a whole.
 func (s *Survey) Chip() Surveyed {
-	worlds := s.belief.sample(drawn, rand.New(rand.NewPCG(s.setup.Seed, uint64(s.orders)+1<<33)))
+	worlds := s.draw()
 	clusters := map[int]float64{}
 	for _, c := range s.setup.Cores {
 		clusters[c.Cluster]++

@@ -33,10 +33,21 @@ type Limit struct {
 	SD     float64     `json:"sd"`
 }
 
+// draw returns chips as they may be, the same until something new is seen.
+func (s *Survey) draw() []world {
+	if s.worlds == nil {
+		s.worlds = s.belief.sample(drawn, rand.New(rand.NewPCG(s.setup.Seed, 1<<32)))
+	}
+	return s.worlds
+}
+
+// Recommend returns the deepest setting of every core whose chance of more than a risk in a day of mixed use is small.
+func (s *Survey) Recommend(risk float64) []int { return s.setup.deepest(s.draw(), risk, mayBreak) }
+
 // Result returns what was found so far.
 func (s *Survey) Result() Result {
-	worlds := s.belief.sample(drawn, rand.New(rand.NewPCG(s.setup.Seed, uint64(s.orders)+1<<32)))
-	x := s.setup.deepest(worlds, mayBreak)
+	worlds := s.draw()
+	x := s.Recommend(s.setup.Risk24h)
 	out := Result{Offsets: x, Risk24h: risk(worlds, x)}
 	for c := range s.setup.Cores {
 		for r, regime := range s.setup.Regimes {
@@ -72,10 +83,10 @@ func faults(w *world, x []int) float64 {
 	return sum
 }
 
-// deepest returns the deepest setting with a small chance of breaking the ceiling.
-func (s *Setup) deepest(worlds []world, chance float64) []int {
+// deepest returns the deepest setting with a small chance of breaking a risk.
+func (s *Setup) deepest(worlds []world, risk, chance float64) []int {
 	n := len(s.Cores)
-	ceiling := -math.Log1p(-s.Risk24h)
+	ceiling := -math.Log1p(-risk)
 	needs := make([][]float64, n) // by core: the setting at which it takes its part of the ceiling, in every chip, sorted
 	for c := range needs {
 		needs[c] = make([]float64, len(worlds))
@@ -122,9 +133,21 @@ func breaks(worlds []world, x []int, ceiling float64) float64 {
 
 // deepen takes single cores deeper where that leaves the chance small, the one that adds least to it first.
 func (s *Setup) deepen(x []int, worlds []world, ceiling, chance float64) {
+	total := make([]float64, len(worlds)) // faults a day, by chip
+	adds := make([][]float64, len(x))     // and what one step deeper adds, by core
 	open := make([]bool, len(x))
-	for c := range open {
-		open[c] = x[c] > s.MinSteps
+	add := func(c int) {
+		for i := range worlds {
+			w := &worlds[i]
+			adds[c][i] = w.perDay(c, float64(x[c])) * math.Expm1(1/w.slopes[c])
+		}
+	}
+	for c := range x {
+		open[c], adds[c] = x[c] > s.MinSteps, make([]float64, len(worlds))
+		add(c)
+	}
+	for i := range worlds {
+		total[i] = faults(&worlds[i], x)
 	}
 	for {
 		best, least := -1, chance
@@ -132,18 +155,26 @@ func (s *Setup) deepen(x []int, worlds []world, ceiling, chance float64) {
 			if !open[c] {
 				continue
 			}
-			x[c]--
-			if share := breaks(worlds, x, ceiling); share <= least {
+			n := 0
+			for i, more := range adds[c] {
+				if total[i]+more > ceiling {
+					n++
+				}
+			}
+			if share := float64(n) / float64(len(worlds)); share <= least {
 				best, least = c, share
 			} else if share > chance {
 				open[c] = false
 			}
-			x[c]++
 		}
 		if best < 0 {
 			return
 		}
+		for i, more := range adds[best] {
+			total[i] += more
+		}
 		x[best]--
+		add(best)
 		open[best] = x[best] > s.MinSteps
 	}
 }

@@ -90,6 +90,7 @@ type Survey struct {
 	orders int
 	hour   float64    // by how many steps an hour more would make the doubt of a core smaller
 	last   *candidate // the order whose outcome is awaited
+	worlds []world    // as they may be, by what was seen so far; nil until they are drawn
 }
 
 // New begins a survey; the error lists every fault of the setup.
@@ -164,7 +165,7 @@ func (s *Survey) Take(o Outcome) error {
 	}
 	s.spent += s.setup.Costs.of(&o)
 	s.belief.see(&s.last.order, &o)
-	s.last = nil
+	s.last, s.worlds = nil, nil
 	return nil
 }
 
@@ -196,6 +197,7 @@ func (s *Survey) Learn(order Order, o Outcome) error {
 		return err
 	}
 	s.belief.see(&order, &o)
+	s.worlds = nil
 	return nil
 }
 

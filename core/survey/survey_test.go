@@ -8,6 +8,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"reflect"
+	"slices"
 	"strings"
 	"testing"
 
@@ -187,6 +188,40 @@ func begun(t *testing.T, s Setup) *Survey {
 		t.Fatal(err)
 	}
 	return v
+}
+
+// TestDeeperIsRiskier: of what is believed after some trials, a core taken deeper adds to the risk and has less clearance, a smaller risk
+// is bought by depth, and what is recommended is what is assessed.
+func TestDeeperIsRiskier(t *testing.T) {
+	s := begun(t, usual(3))
+	legs := []Leg{{load.Heavy, []int{0, 1, 2}, 5}}
+	held := Outcome{Posted: true, Legs: []LegEnded{{Minutes: 5, Verdict: verdict.Held}}}
+	one := 1
+	failed := Outcome{Posted: true, Legs: []LegEnded{{Minutes: 1, Verdict: verdict.Miscalculated, Core: &one}}}
+	if err := errors.Join(s.Learn(Order{[]int{-20, -20, -20}, legs}, held), s.Learn(Order{[]int{-20, -28, -20}, legs}, failed)); err != nil {
+		t.Fatal(err)
+	}
+	found := s.Result()
+	at := s.Assess(found.Offsets)
+	if math.Abs(at.Risk24h-found.Risk24h) > 1e-12 || at.Low > at.Risk24h || at.High < at.Low {
+		t.Errorf("recommended with %g, assessed with %+v", found.Risk24h, at)
+	}
+	for c := range found.Offsets {
+		x := slices.Clone(found.Offsets)
+		x[c] -= 3
+		if deeper := s.Assess(x); deeper.Risk24h <= at.Risk24h || math.Abs(at.Cores[c].Clearance-deeper.Cores[c].Clearance-3) > 1e-9 {
+			t.Errorf("core %d three steps deeper: %+v after %+v", c, deeper, at)
+		}
+	}
+	bold, shy := s.Recommend(0.1), s.Recommend(0.001)
+	for c := range bold {
+		if shy[c] <= bold[c] {
+			t.Errorf("core %d at %d for 1 in 10 a day, at %d for 1 in 1000", c, bold[c], shy[c])
+		}
+	}
+	if limits := found.Limits; limits[1].Mean <= limits[0].Mean {
+		t.Errorf("the core that failed deeper is believed no weaker: %+v", limits)
+	}
 }
 
 // TestWhySaysWhatIsDone: while an order is out its reason is told, of the core that it is about.
