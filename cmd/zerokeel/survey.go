@@ -17,6 +17,7 @@ func surveyCommand() *cobra.Command {
 	var cores, count int
 	var minutes float64
 	var seed uint64
+	var each string
 	kind := chips.Usual
 	cmd := &cobra.Command{
 		Use: "survey", Short: "Plan how deep each core may go, trial by trial", Args: cobra.NoArgs,
@@ -35,6 +36,7 @@ func surveyCommand() *cobra.Command {
 				return fmt.Errorf("--chips: give at least 1")
 			}
 			setup := chips.Setup(cores, minutes)
+			setup.Each = survey.Each(each)
 			found, err := chips.Measure(setup, kind, count, seed)
 			if err != nil {
 				return err
@@ -58,6 +60,7 @@ func surveyCommand() *cobra.Command {
 	f.BoolVar(&simulate, "simulate", false, "survey simulated chips")
 	f.IntVar(&cores, "cores", 8, "cores of each simulated chip, eight to a cluster")
 	f.Float64Var(&minutes, "minutes", 110, "bench time of each survey; 0 leaves it to the survey")
+	f.StringVar(&each, "each", "core", "what has a setting of its own: core, cluster or chip")
 	f.IntVar(&count, "chips", 20, "how many chips")
 	f.Uint64Var(&seed, "seed", 1, "seed of the first")
 	f.Float64Var(&kind.Outliers, "outliers", kind.Outliers, "share of the cores that are much weaker in one regime")

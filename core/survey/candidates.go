@@ -11,8 +11,8 @@ import (
 // candidate is an order that is looked at.
 type candidate struct {
 	order  Order
-	alone  int     // the core that is tried alone; -1 where all are
-	faults float64 // that are expected of it
+	alone  []int   // the cores of one setting that is tried alone; none where all are
+	faults float64 // that are expected
 
 	gain, cost float64 // of the outcomes that were supposed: steps of doubt, of all cores together, and minutes
 	supposed   int
@@ -83,27 +83,29 @@ func (c *chooser) candidates() []candidate {
 			for k := range x {
 				x[k] = c.at(mean[k], slope[k], faults/float64(n))
 			}
-			return x
+			return c.setup.level(x)
 		}
 		for k := range n {
 			mean[k], slope[k] = c.depth(k, legs)
 		}
 		for _, faults := range chances {
-			out = append(out, candidate{order: Order{even(faults), legs}, alone: -1, faults: faults})
+			out = append(out, candidate{order: Order{even(faults), legs}, faults: faults})
 		}
-		if !plan.alone {
+		if !plan.alone || len(c.setup.groups) == 1 {
 			continue
 		}
-		for _, core := range c.doubtful() {
+		for _, cores := range c.doubtful() {
 			own := make([]Leg, len(legs))
 			for i, l := range legs {
-				own[i] = Leg{l.Load, []int{core}, math.Min(l.Minutes, mostAlone)}
+				own[i] = Leg{l.Load, cores, math.Min(l.Minutes, mostAlone)}
 			}
-			mean, slope := c.depth(core, own)
 			for _, faults := range chancesAlone {
 				o := Order{even(spared), own}
-				o.Offsets[core] = c.at(mean, slope, faults)
-				out = append(out, candidate{order: o, alone: core, faults: faults})
+				for _, k := range cores {
+					mean, slope := c.depth(k, own)
+					o.Offsets[k] = c.at(mean, slope, faults/float64(len(cores)))
+				}
+				out = append(out, candidate{order: Order{c.setup.level(o.Offsets), own}, alone: cores, faults: faults})
 			}
 		}
 	}
@@ -134,16 +136,20 @@ func (c *chooser) at(mean, slope, faults float64) int {
 	return c.setup.within(int(math.Round(mean - slope*math.Log(faults))))
 }
 
-// mostTriedAlone is how many cores are looked at alone.
+// mostTriedAlone is how many settings are looked at alone.
 const mostTriedAlone = 16
 
-// doubtful lists the cores of whose need least is known.
-func (c *chooser) doubtful() []int {
-	cores := make([]int, len(c.needs))
-	spread := make([]float64, len(c.needs))
-	for k := range cores {
-		cores[k], spread[k] = k, c.spread(k)
+// doubtful lists the groups of cores of whose need least is known.
+func (c *chooser) doubtful() [][]int {
+	groups := make([]int, len(c.setup.groups))
+	spreads := make([]float64, len(groups))
+	for g := range groups {
+		groups[g], spreads[g] = g, c.spread(g)
 	}
-	slices.SortStableFunc(cores, func(a, b int) int { return cmp.Compare(spread[b], spread[a]) })
-	return cores[:min(mostTriedAlone, len(cores))]
+	slices.SortStableFunc(groups, func(a, b int) int { return cmp.Compare(spreads[b], spreads[a]) })
+	var out [][]int
+	for _, g := range groups[:min(mostTriedAlone, len(groups))] {
+		out = append(out, c.setup.groups[g])
+	}
+	return out
 }

@@ -38,7 +38,7 @@ func (s *Survey) Next() (Order, bool) {
 	}
 	r := rand.New(rand.NewPCG(s.setup.Seed, uint64(s.orders)+1))
 	best := newChooser(s, left, r).choose()
-	s.hour += fading * (60*best.worth()/float64(len(s.setup.Cores)) - s.hour)
+	s.hour += fading * (60*best.worth()/float64(len(s.setup.groups)) - s.hour)
 	if s.setup.BudgetMin == 0 && s.hour < leastHour {
 		return Order{}, false
 	}
@@ -59,7 +59,7 @@ type chooser struct {
 	random *rand.Rand
 	left   float64 // minutes
 
-	needs   [][]float64          // by core and chip: the setting that takes its share of the allowed risk
+	needs   [][]float64          // by group of cores and chip: the setting that takes its share of the allowed risk
 	origin  [][]float64          // by place of core and regime, and chip: the rate at the origin
 	powers  map[[2]int][]float64 // by core and setting: what it makes of these
 	rates   map[[3]int][]float64 // by core, regime and setting: of every chip
@@ -71,12 +71,18 @@ func newChooser(s *Survey, left float64, r *rand.Rand) *chooser {
 	c := &chooser{setup: &s.setup, belief: s.belief, worlds: s.belief.sample(looked, r), random: r, left: left,
 		rates: map[[3]int][]float64{}, powers: map[[2]int][]float64{}}
 	share := math.Log(-math.Log1p(-s.setup.Risk24h) / float64(len(s.setup.Cores)))
-	for k := range s.setup.Cores {
-		own := make([]float64, len(c.worlds))
+	for _, cores := range s.setup.groups {
+		need := make([]float64, len(c.worlds))
 		for i := range c.worlds {
-			own[i] = c.worlds[i].daily[k] - c.worlds[i].slopes[k]*share
+			w := &c.worlds[i]
+			need[i] = math.Inf(-1)
+			for _, k := range cores {
+				need[i] = math.Max(need[i], w.daily[k]-w.slopes[k]*share)
+			}
 		}
-		c.needs = append(c.needs, own)
+		c.needs = append(c.needs, need)
+	}
+	for k := range s.setup.Cores {
 		for g := range s.belief.regimes {
 			rates := make([]float64, len(c.worlds))
 			for i := range c.worlds {
@@ -110,20 +116,20 @@ func (c *chooser) choose() candidate {
 
 func (c *chooser) regime(l *Leg) int { return slices.Index(c.belief.regimes, l.Load.Regime()) }
 
-// doubt is the sum over the cores of the standard deviation of what they need.
+// doubt is the sum over the groups of cores of the standard deviation of what they need.
 func (c *chooser) doubt() float64 {
 	sum := 0.0
-	for k := range c.needs {
-		sum += c.spread(k)
+	for g := range c.needs {
+		sum += c.spread(g)
 	}
 	return sum
 }
 
-// spread is the standard deviation of what a core needs.
-func (c *chooser) spread(core int) float64 {
+// spread is the standard deviation of what a group of cores needs.
+func (c *chooser) spread(group int) float64 {
 	var total, sum, squares float64
 	for i, p := range c.weights {
-		x := c.needs[core][i]
+		x := c.needs[group][i]
 		total, sum, squares = total+p, sum+p*x, squares+p*x*x
 	}
 	mean := sum / total
@@ -173,12 +179,11 @@ func (c *chooser) suppose(k *candidate, outcomes int) {
 		for i, r := range c.rate(core, c.belief.starts, x) {
 			starts[i] += postMin * r
 		}
-		for l := range o.Legs {
-			if len(o.Legs[l].Cores) == 1 && o.Legs[l].Cores[0] != core && o.Legs[l].Load != load.Idle {
-				continue
-			}
-			share := c.belief.share(&o.Legs[l])
-			for i, r := range c.rate(core, c.regime(&o.Legs[l]), x) {
+	}
+	for l := range o.Legs {
+		share := c.belief.share(&o.Legs[l])
+		for _, core := range c.belief.ran(&o.Legs[l]) {
+			for i, r := range c.rate(core, c.regime(&o.Legs[l]), o.Offsets[core]) {
 				sums[l][i] += share * r
 			}
 		}
@@ -227,18 +232,16 @@ func (c *chooser) outcome(k *candidate, j int, starts []float64, sums [][]float6
 			return
 		}
 		named, x := 0, c.random.Float64()*sum[j]
-		for core, offset := range o.Offsets {
-			if len(o.Legs[l].Cores) == 1 {
-				core = o.Legs[l].Cores[0]
-			}
+		for _, core := range c.belief.ran(&o.Legs[l]) {
 			named = core
-			if x -= share * c.rate(core, g, offset)[j]; x < 0 || len(o.Legs[l].Cores) == 1 {
+			if x -= share * c.rate(core, g, o.Offsets[core])[j]; x < 0 {
 				break
 			}
 		}
+		ran := float64(len(c.belief.ran(&o.Legs[l])))
 		own := c.rate(named, g, o.Offsets[named])
 		for i, s := range sum {
-			named := (1-misnamed)*share*own[i]/s + misnamed/float64(len(o.Offsets))
+			named := (1-misnamed)*share*own[i]/s + misnamed/ran
 			c.weights[i] = named * density(s) * math.Exp(-c.weights[i])
 		}
 		return

@@ -102,7 +102,7 @@ func (s *Setup) deepest(worlds []world, risk, chance float64) []int {
 			i := min(len(worlds)-1, max(0, int((1-tail)*float64(len(worlds)))))
 			x[c] = s.within(int(math.Ceil(needs[c][i])))
 		}
-		return x
+		return s.level(x)
 	}
 	low, high := 0.0, 0.5
 	for range 12 {
@@ -131,40 +131,44 @@ func breaks(worlds []world, x []int, ceiling float64) float64 {
 	return float64(n) / float64(len(worlds))
 }
 
-// deepen takes single cores deeper where that leaves the chance small, the one that adds least to it first.
+// deepen takes single cores, or groups that have one setting, deeper where that leaves the chance small, the one that adds least to it
+// first.
 func (s *Setup) deepen(x []int, worlds []world, ceiling, chance float64) {
-	total := make([]float64, len(worlds)) // faults a day, by chip
-	adds := make([][]float64, len(x))     // and what one step deeper adds, by core
-	open := make([]bool, len(x))
-	add := func(c int) {
-		for i := range worlds {
-			w := &worlds[i]
-			adds[c][i] = w.perDay(c, float64(x[c])) * math.Expm1(1/w.slopes[c])
+	total := make([]float64, len(worlds))    // faults a day, by chip
+	adds := make([][]float64, len(s.groups)) // and what one step deeper adds, by group
+	open := make([]bool, len(s.groups))
+	add := func(g int) {
+		clear(adds[g])
+		for _, c := range s.groups[g] {
+			for i := range worlds {
+				w := &worlds[i]
+				adds[g][i] += w.perDay(c, float64(x[c])) * math.Expm1(1/w.slopes[c])
+			}
 		}
 	}
-	for c := range x {
-		open[c], adds[c] = x[c] > s.MinSteps, make([]float64, len(worlds))
-		add(c)
+	for g, cores := range s.groups {
+		open[g], adds[g] = x[cores[0]] > s.MinSteps, make([]float64, len(worlds))
+		add(g)
 	}
 	for i := range worlds {
 		total[i] = faults(&worlds[i], x)
 	}
 	for {
 		best, least := -1, chance
-		for c := range x {
-			if !open[c] {
+		for g := range open {
+			if !open[g] {
 				continue
 			}
 			n := 0
-			for i, more := range adds[c] {
+			for i, more := range adds[g] {
 				if total[i]+more > ceiling {
 					n++
 				}
 			}
 			if share := float64(n) / float64(len(worlds)); share <= least {
-				best, least = c, share
+				best, least = g, share
 			} else if share > chance {
-				open[c] = false
+				open[g] = false
 			}
 		}
 		if best < 0 {
@@ -173,8 +177,10 @@ func (s *Setup) deepen(x []int, worlds []world, ceiling, chance float64) {
 		for i, more := range adds[best] {
 			total[i] += more
 		}
-		x[best]--
+		for _, c := range s.groups[best] {
+			x[c]--
+		}
 		add(best)
-		open[best] = x[best] > s.MinSteps
+		open[best] = x[s.groups[best][0]] > s.MinSteps
 	}
 }

@@ -9,6 +9,7 @@ package survey
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
@@ -18,14 +19,61 @@ import (
 // Setup is what a survey knows before it begins.
 type Setup struct {
 	Cores     []Core        `json:"cores"`
-	MinSteps  int           `json:"minSteps"` // the deepest that may be set
-	MaxSteps  int           `json:"maxSteps"` // the shallowest
+	Each      Each          `json:"each,omitempty"` // what has a setting of its own; a core where none is given
+	MinSteps  int           `json:"minSteps"`       // the deepest that may be set
+	MaxSteps  int           `json:"maxSteps"`       // the shallowest
 	Regimes   []load.Regime `json:"regimes"`
 	Prior     Prior         `json:"prior"`
 	Costs     Costs         `json:"costs"`
 	Risk24h   float64       `json:"risk24h"`   // the chance of a fault in a day of mixed use that is allowed
 	BudgetMin float64       `json:"budgetMin"` // bench time; 0 leaves it to the survey when to stop
 	Seed      uint64        `json:"seed"`
+
+	groups [][]int // cores that have one setting
+}
+
+// Each is what has a setting of its own: every core its curve offset, every cluster, or the chip one voltage offset of its rail.
+type Each string
+
+const (
+	EachCore    Each = "core"
+	EachCluster Each = "cluster"
+	EachChip    Each = "chip"
+)
+
+// group finds the cores that have one setting.
+func (s *Setup) group() {
+	s.groups = nil
+	at := map[int]int{}
+	for c, core := range s.Cores {
+		key := c
+		switch s.Each {
+		case EachCluster:
+			key = core.Cluster
+		case EachChip:
+			key = 0
+		}
+		i, known := at[key]
+		if !known {
+			i = len(s.groups)
+			at[key], s.groups = i, append(s.groups, nil)
+		}
+		s.groups[i] = append(s.groups[i], c)
+	}
+}
+
+// level takes the cores of each group to the shallowest of theirs.
+func (s *Setup) level(x []int) []int {
+	for _, cores := range s.groups {
+		most := x[cores[0]]
+		for _, c := range cores {
+			most = max(most, x[c])
+		}
+		for _, c := range cores {
+			x[c] = most
+		}
+	}
+	return x
 }
 
 // Core is a core, and the cluster that it belongs to.
@@ -99,6 +147,7 @@ func New(setup Setup) (*Survey, error) {
 		return nil, err
 	}
 	s := &Survey{setup: setup, hour: setup.Prior.ChipSD + setup.Prior.CoreSD}
+	s.setup.group()
 	s.belief = newBelief(&s.setup)
 	return s, nil
 }
@@ -120,6 +169,9 @@ func (s *Setup) validate() error {
 	}
 	if s.MinSteps >= s.MaxSteps || s.MinSteps < -mostSteps || s.MaxSteps > mostSteps {
 		f.Add("minSteps", fmt.Sprintf("give a range within ±%d steps", mostSteps), "%d to %d", s.MinSteps, s.MaxSteps)
+	}
+	if !slices.Contains([]Each{"", EachCore, EachCluster, EachChip}, s.Each) {
+		f.Add("each", "give core, cluster or chip", "%.40q", s.Each)
 	}
 	if len(s.Regimes) == 0 {
 		f.Add("regimes", "name at least one", "none")

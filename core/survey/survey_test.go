@@ -135,16 +135,13 @@ func TestOneSeedOneSurvey(t *testing.T) {
 	}
 	spent := 0.0
 	for _, l := range first {
-		x := []int(nil)
-		if l.Result != nil {
-			x = l.Result.Offsets
-		} else {
-			x, spent = l.Order.Offsets, spent+s.Costs.RestartMin
+		if l.Order != nil {
+			spent += s.Costs.RestartMin
 			for _, leg := range l.Order.Legs {
 				spent += leg.Minutes
 			}
 		}
-		for c, v := range x {
+		for c, v := range l.offsets() {
 			if v < s.MinSteps || v > s.MaxSteps {
 				t.Errorf("core %d at %d", c, v)
 			}
@@ -222,6 +219,32 @@ func TestDeeperIsRiskier(t *testing.T) {
 	if limits := found.Limits; limits[1].Mean <= limits[0].Mean {
 		t.Errorf("the core that failed deeper is believed no weaker: %+v", limits)
 	}
+}
+
+// TestOneSettingForSeveralCores: cores that have one setting are never ordered or recommended apart.
+func TestOneSettingForSeveralCores(t *testing.T) {
+	for each, groups := range map[Each][]int{EachChip: {0, 0, 0, 0}, EachCluster: {0, 0, 1, 1}} {
+		s := usual(4)
+		s.Each, s.BudgetMin = each, 30
+		for c := range s.Cores {
+			s.Cores[c].Cluster = c / 2
+		}
+		for _, l := range answered(t, s) {
+			x := l.offsets()
+			for c, g := range groups {
+				if x[c] != x[slices.Index(groups, g)] {
+					t.Errorf("%s: %v", each, x)
+				}
+			}
+		}
+	}
+}
+
+func (l Line) offsets() []int {
+	if l.Order != nil {
+		return l.Order.Offsets
+	}
+	return l.Result.Offsets
 }
 
 // TestWhySaysWhatIsDone: while an order is out its reason is told, of the core that it is about.

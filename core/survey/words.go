@@ -18,18 +18,25 @@ func (s *Survey) Why() string {
 	}
 	under := strings.Join(loads, ", ")
 	takes := time.Duration(c.minutes() * float64(time.Minute)).Round(time.Minute)
-	var what string
+	who := "All cores"
 	switch {
-	case c.alone >= 0 && c.faults > soonFaults:
-		what = fmt.Sprintf("Core %d alone, so deep that it fails soon: how soon tells how steeply its faults rise. The others are spared", c.alone)
-	case c.alone >= 0:
-		what = fmt.Sprintf("Core %d alone, where it is about as likely to fail as to hold: nothing else tells as much for its time", c.alone)
+	case len(c.alone) == 1:
+		who = fmt.Sprintf("Core %d alone", c.alone[0])
+	case len(c.alone) > 1:
+		who = fmt.Sprintf("Cluster %d alone", s.setup.Cores[c.alone[0]].Cluster)
+	}
+	var what string
+	switch alone := len(c.alone) > 0; {
+	case alone && c.faults > soonFaults:
+		what = fmt.Sprintf("%s, so deep that a fault comes soon: how soon tells how steeply they rise. The others are spared", who)
+	case alone:
+		what = fmt.Sprintf("%s, about as likely to fail as to hold: nothing else tells as much for its time", who)
 	case c.faults > soonFaults:
-		what = "All cores so deep that one fails soon: which, and how soon, tells of the weakest"
+		what = who + " so deep that one fails soon: which, and how soon, tells of the weakest"
 	case c.faults < rareFaults:
-		what = "All cores where a fault is unlikely: what holds here holds for all of them at once"
+		what = who + " where a fault is unlikely: what holds here holds for all of them at once"
 	default:
-		what = "All cores where one is about as likely to fail as none: which it is tells of the weakest, and holding of all"
+		what = who + " where one is about as likely to fail as none: which it is tells of the weakest, and holding of all"
 	}
 	return fmt.Sprintf("%s (%s; about %d min)", what, under, int(takes.Minutes()))
 }
