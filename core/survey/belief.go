@@ -16,7 +16,11 @@ const (
 	usualSlope  = 1.15
 	slopeSD     = 0.42
 	coreSlopeSD = 0.13
-	chipReach   = 2.0
+
+	// How far a chip's slope strays at most, in standard deviations: where it is only known that a factor of two is usual, and where a
+	// fleet tells.
+	chipReach = 2.0
+	toldReach = 3.0
 )
 
 // How the limits of a core's regimes hang together, in shares of the spread between cores: they stray from the core's own limit by
@@ -92,11 +96,15 @@ func newBelief(s *Setup) *belief {
 	if chip == 0 {
 		chip = slopeSD
 	}
-	reach := chipReach*chip + 2*coreSlopeSD
+	most := chipReach
+	if p.SlopeSD > 0 {
+		most = toldReach
+	}
+	reach := most*chip + 2*coreSlopeSD
 	for i := range 2*slopesEach + 1 {
 		z := reach * float64(i-slopesEach) / slopesEach
 		b.slopes = append(b.slopes, slope*math.Exp(z))
-		if math.Abs(z) <= chipReach*chip+1e-9 {
+		if math.Abs(z) <= most*chip+1e-9 {
 			b.chips = append(b.chips, i)
 			b.chipP = append(b.chipP, bell(z, chip))
 		}
@@ -121,9 +129,9 @@ func newBelief(s *Setup) *belief {
 		b.means = append(b.means, b.limits[i])
 	}
 	b.low = int(math.Floor((postMean - 2*postSD) / b.step))
-	most := int(math.Ceil((outlierMean + 2.5*outlierSD) / b.step))
+	last := int(math.Ceil((outlierMean + 2.5*outlierSD) / b.step))
 	for r := range b.regimes {
-		row := make([]float64, most-b.low+1)
+		row := make([]float64, last-b.low+1)
 		for k := range row {
 			e := float64(k+b.low) * b.step
 			if r == b.starts {
