@@ -233,6 +233,9 @@ func (s *Survey) Learn(order Order, o Outcome) error {
 		}
 	}
 	for i, l := range order.Legs {
+		if !l.Load.Valid() {
+			f.Add(fmt.Sprintf("order.legs[%d].load", i), "give the kind of a load", "%.40q", l.Load)
+		}
 		if len(l.Cores) == 0 && l.Load != load.Idle {
 			f.Add(fmt.Sprintf("order.legs[%d].cores", i), "name the cores that it ran on", "none")
 		}

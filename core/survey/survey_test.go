@@ -170,8 +170,9 @@ func TestTrialsByHandCountAlike(t *testing.T) {
 	if math.Abs(a.Mean-b.Mean) > 0.5 || math.Abs(a.SD-b.SD) > 0.5 || math.Abs(a.Mean-before.Mean) < 1 || byHand.Spent() != 0 {
 		t.Errorf("ordered %+v, by hand %+v in %g min, before %+v", a, b, byHand.Spent(), before)
 	}
-	err := byHand.Learn(Order{Offsets: []int{-900}, Legs: []Leg{{Load: load.Heavy, Cores: []int{2}}, {Load: load.Light}}}, Outcome{})
-	for _, want := range []string{"offsets", "offsets[0]", "order.legs[0].cores", "order.legs[1].cores"} {
+	err := byHand.Learn(Order{Offsets: []int{-900}, Legs: []Leg{{Load: load.Heavy, Cores: []int{2}}, {Load: load.Light},
+		{Load: "warm", Cores: []int{0}}}}, Outcome{})
+	for _, want := range []string{"offsets", "offsets[0]", "order.legs[2].load", "order.legs[0].cores", "order.legs[1].cores"} {
 		if err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, without %s", err, want)
 		}
