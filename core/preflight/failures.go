@@ -3,6 +3,7 @@ package preflight
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
@@ -86,4 +87,34 @@ func deeperThanFailure(in *Input) []Finding {
 			"Core %d at %s %s.", core, trim.Say("curve.all", part.Number(x)), what)...)
 	}
 	return out
+}
+
+// Believed is what a rig's soundings tell of settings: the chance of a fault in a day of mixed use, in words too, and the core that lies
+// deepest beyond what is recommended, by how many steps.
+type Believed struct {
+	Risk24h float64
+	Words   string
+	Core    int
+	Key     string // its setting
+	Steps   int
+}
+
+// riskAllowed is the chance of a fault in a day from which on settings are cautioned against.
+const riskAllowed = 0.25
+
+// riskyAsBelieved reports settings that are likely to fail within days, whatever held for some hours.
+func riskyAsBelieved(in *Input) []Finding {
+	b := in.Records.Believed
+	if b == nil || b.Risk24h < riskAllowed || b.Steps <= 0 {
+		return nil
+	}
+	return one(Caution, []string{b.Key}, nil, fmt.Sprintf("Give core %d %d steps more, or see the Soundings sheet.", b.Core, b.Steps),
+		"By what this rig's trials tell it %s in mixed use; core %d lies deepest beyond what holds.", failsInWords(b), b.Core)
+}
+
+func failsInWords(b *Believed) string {
+	if strings.HasPrefix(b.Words, "fails") {
+		return b.Words
+	}
+	return "fails with a chance of " + b.Words
 }

@@ -60,6 +60,7 @@ type Records struct {
 	ProvenMTs      float64              // highest memory rate that held on this rig; 0 if none
 	Failures       []Failure            // of this rig, oldest first
 	Failed         map[int]float64      // per core: the shallowest curve offset, in steps, at which it failed
+	Believed       *Believed            // of the settings, by the rig's soundings; nil where they say little
 	Fleet          map[string][]float64 // values of settings on other rigs with the same processor
 	Firmware       string               // version on the board now
 	ParentFirmware string               // version under which the parent was proven
@@ -110,6 +111,7 @@ var Rules = []Rule{
 	{"few-cores", fewCores},
 	{"as-daring-as-failed", asDaringAsFailed},
 	{"deeper-than-failure", deeperThanFailure},
+	{"risky-as-believed", riskyAsBelieved},
 	{"fan-without-coolant", fanWithoutCoolant},
 	{"fan-stops-hot", fanStopsHot},
 	{"fan-curve-falls", fanCurveFalls},

@@ -69,6 +69,21 @@ func WithinSpec(p *part.Processor, b *part.Board, s Settings) Settings {
 	return out
 }
 
+// Guarded returns the changes that bring every limit which stands beyond the maker's, is switched off, or is left to the board, to where
+// the maker has it. Limits that somebody set lower stay.
+func Guarded(p *part.Processor, b *part.Board, s Settings) Settings {
+	out := WithinSpec(p, b, s)
+	now := Stock(p, b).With(s)
+	for key, want := range out {
+		is, set := now[key].Number()
+		most, known := want.Number()
+		if set && known && is < most {
+			delete(out, key)
+		}
+	}
+	return out
+}
+
 // NextGroups returns the steps with which the work goes on: the limits while one is beyond the maker's, and the curve, or the
 // voltage where the board has no curve offsets.
 func NextGroups(p *part.Processor, b *part.Board, s Settings) []Group {
