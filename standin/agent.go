@@ -220,10 +220,10 @@ func (a *agent) faults(seconds float64) bool {
 			}
 		}
 	}
-	day := stability.Day(r.cfg.Seed, r.state.Clock)
-	ran := r.beside(0)
+	day := stability.Day(r.cfg.Seed, r.state.Ran)
+	ran := r.beside(nil)
 	if slices.ContainsFunc(s.Cores, func(c machine.Core) bool { return c.Active }) {
-		ran = r.beside(s.DeliveredV)
+		ran = r.beside(&s)
 	}
 	if random.Float64() < stability.Chance(r.hidden.uncore.Hazard(ran, kind.Regime()), seconds) {
 		if !a.happens(stability.Draw(load.RegimeTransition, r.hidden.uncore.Margin(ran), random), r.hottestOf(&s)) {
@@ -243,15 +243,7 @@ func (a *agent) faults(seconds float64) bool {
 		}
 		hidden := &r.hidden.cores[core]
 		margin := day - stability.Weary(regime, r.state.Clock-a.since)
-		if regime == load.RegimeIdle {
-			margin += r.idleMargin(hidden, core, c)
-		} else {
-			lowest := c.DeliveredV
-			if regime == load.RegimeTransition {
-				lowest -= s.DeliveredV - s.DipV
-			}
-			margin += hidden.Margin(kind, regime, r.machine.FusedV(core, c.RequestMHz), lowest, c.TemperatureC, r.abovePivot(c.RequestMHz))
-		}
+		margin += r.margin(kind, regime, core, &s)
 		if random.Float64() >= stability.Chance(hidden.Law.Hazard(margin), seconds) {
 			continue
 		}
@@ -260,6 +252,19 @@ func (a *agent) faults(seconds float64) bool {
 		}
 	}
 	return true
+}
+
+// margin returns the margin of a core in a state of its machine, on an average day.
+func (r *Rig) margin(kind load.Kind, regime load.Regime, core int, s *machine.State) float64 {
+	hidden, c := &r.hidden.cores[core], s.Cores[core]
+	if regime == load.RegimeIdle {
+		return r.idleMargin(hidden, core, c)
+	}
+	lowest := c.DeliveredV
+	if regime == load.RegimeTransition {
+		lowest -= s.DeliveredV - s.DipV
+	}
+	return hidden.Margin(kind, regime, r.machine.FusedV(core, c.RequestMHz), lowest, c.TemperatureC, r.abovePivot(c.RequestMHz))
 }
 
 // idleMargin returns the margin of a core at idle: when it wakes to its top clock, or, lower, as it rests.

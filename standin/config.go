@@ -7,6 +7,7 @@
 package standin
 
 import (
+	"math"
 	"math/rand/v2"
 
 	"zerokeel/core/invalid"
@@ -31,6 +32,7 @@ type Config struct {
 	SwingC   float64                   `json:"swingC"`           // ambient rises and falls by this over a day
 	Reserve  Reserve                   `json:"reserve"`          // of a typical core
 	SpreadV  float64                   `json:"spreadV"`          // standard deviation between cores
+	SlopeV   float64                   `json:"slopeV,omitempty"` // of the chip: volts for each of which its rate of faults falls by e; 0 draws one
 	Weaker   map[int]Reserve           `json:"weaker"`           // by how much single cores fall short of it
 	Uncore   UncoreReserve             `json:"uncore,omitzero"`  // beside the cores; what is 0 counts as usual
 	Memory   float64                   `json:"memory,omitempty"` // how far beyond its rating the kit works, a share; 0 counts as 0.07
@@ -116,6 +118,9 @@ func (c *Config) validate() error {
 			f.Add("strays."+field, "give -1 to 1", "%g is out of range", x)
 		}
 	}
+	if !(c.SlopeV >= 0 && c.SlopeV <= 0.05) {
+		f.Add("slopeV", "give up to 0.05 V, or leave it out", "%g is out of range", c.SlopeV)
+	}
 	if !(c.Memory >= -0.5 && c.Memory <= 0.5) {
 		f.Add("memory", "give -0.5 to 0.5", "%g is out of range", c.Memory)
 	}
@@ -158,6 +163,15 @@ func (c *Config) chip() hidden {
 		own.Light -= w.Light
 		own.Transition -= w.Transition
 		own.Idle -= w.Idle
+	}
+	if c.SlopeV > 0 {
+		mean := 0.0
+		for core := range h.cores {
+			mean += math.Log(h.cores[core].Law.ScaleV) / float64(len(h.cores))
+		}
+		for core := range h.cores {
+			h.cores[core].Law.ScaleV *= c.SlopeV / math.Exp(mean)
+		}
 	}
 	h.uncore = stability.DrawUncore(c.Uncore.usual(), r)
 	return h

@@ -178,6 +178,7 @@ func (r *Rig) step() float64 {
 		dt = stepS
 	}
 	r.state.Clock += dt
+	r.state.Ran += dt
 	r.machine.SetAmbient(r.ambient())
 	if r.phase != off {
 		r.machine.Step(dt)
@@ -326,7 +327,7 @@ const lastWords = 500 * time.Millisecond
 func (r *Rig) selfTest() {
 	draw := rand.New(rand.NewPCG(r.cfg.Seed, startDraws+uint64(r.state.Boots)))
 	p := r.cfg.Parts.Processor
-	margin := r.hidden.uncore.Margin(r.beside(0))
+	margin := r.hidden.uncore.Margin(r.beside(nil))
 	for core := range r.hidden.cores {
 		own := &r.hidden.cores[core]
 		asked := r.machine.AskedV(core, p.BaseMHz, startC)
@@ -346,18 +347,18 @@ func (r *Rig) abovePivot(mhz float64) float64 {
 	return (mhz - share*r.cfg.Parts.Processor.HighestMHz()) / 1000
 }
 
-// beside tells how ring, fabric and memory controller run. A ring on the cores' rail gets what that delivers, and sleeps with them: it
-// needs nothing where that is 0.
-func (r *Rig) beside(railV float64) stability.Ran {
+// beside tells how ring, fabric and memory controller run in a state. A ring on the cores' rail gets what that delivers, and sleeps with
+// them: it needs nothing where the state is nil.
+func (r *Rig) beside(s *machine.State) stability.Ran {
 	p, tuning := r.cfg.Parts.Processor, r.machine.Tuning()
 	far := 1.0 // V, beyond any need
 	ran := stability.Ran{RingV: far, FabricV: far, ControllerV: far}
-	if p.Ring != nil && railV > 0 {
-		mhz, v := r.machine.Ring()
+	if p.Ring != nil && s != nil {
+		v := s.RingV
 		if p.Rails != part.RailsCluster {
-			v = railV
+			v = s.DeliveredV
 		}
-		ran.RingV = v - p.Ring.V - p.Ring.VPerGHz*(mhz-p.Ring.MHz)/1000
+		ran.RingV = v - p.Ring.V - p.Ring.VPerGHz*(s.RingMHz-p.Ring.MHz)/1000
 	}
 	if u := &p.Uncore; u.SoCV > 0 {
 		ran.FabricV, ran.ControllerV = (tuning.Rest.SoC-1)*u.SoCV, (tuning.Rest.Controller-1)*u.SoCV

@@ -17,6 +17,7 @@ type state struct {
 	Attributes map[string]any  `json:"attributes"`
 	Pending    map[string]any  `json:"pending"`
 	Clock      float64         `json:"clock"` // seconds since 1970 UTC
+	Ran        float64         `json:"ran"`   // seconds since the rig was first switched on, however its clock is set
 	Boots      int             `json:"boots"`
 	Draws      uint64          `json:"draws"`    // legs begun
 	Revision   int             `json:"revision"` // of the pending settings, for their ETag

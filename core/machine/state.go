@@ -48,13 +48,16 @@ type State struct {
 	LowestMHz   float64        `json:"lowestMHz"` // lowest effective clock of the active cores
 	MeanMHz     float64        `json:"meanMHz"`
 	VoltageMaxV float64        `json:"voltageMaxV"` // highest core voltage, transients included
+	RingMHz     float64        `json:"-"`           // clock of the ring; 0 where there is none
+	RingV       float64        `json:"-"`           // what it asks for
 }
 
 // state fills in a State from an operating point.
 func (m *Model) state(d *demand, op *operating, l *leaks, n heat.Nodes, temperature []float64, duty, ambient float64,
 	limiter govern.Limiter) State {
-	lead := m.leadFeed(d, op)
+	lead, ring := m.leadFeed(d, op), m.ringAt(d, op.bin)
 	s := State{
+		RingMHz: ring.RingMHz, RingV: ring.RingV,
 		Load: d.kind, Limiter: limiter, Cores: make([]Core, m.cores),
 		RequestV: op.request[lead], DeliveredV: op.die[lead], Amps: op.amps, PackageW: op.packageW, ReportedW: op.reportedW,
 		VRMLossW: power.VRMLoss(&m.set.Board.VRM, m.tuning.Regulator, op.amps),

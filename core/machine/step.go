@@ -239,12 +239,6 @@ func (m *Machine) HottestC() float64 {
 	return hottest
 }
 
-// Ring returns the clock of the ring at this moment, in MHz, and what it asks for, in V; 0 where there is none.
-func (m *Machine) Ring() (mhz, volts float64) {
-	rest := m.ringAt(m.now, m.op.bin)
-	return rest.RingMHz, rest.RingV
-}
-
 // State returns the state at this moment.
 func (m *Machine) State() State {
 	return m.state(m.now, &m.op, &m.leak, m.nodes, m.temps[:m.Model.cores], m.duty, m.ambient, m.limiter)

@@ -98,10 +98,11 @@ const (
 // mΩ.
 func WakeV(askedV, stepMOhm float64) float64 { return askedV - wakeA*stepMOhm/1000 }
 
-// Day returns by how many volts a day's conditions move every margin: up to 3 mV either way.
-func Day(seed uint64, clockS float64) float64 {
+// Day returns by how many volts a day's conditions move every margin, some seconds after a rig was first switched on: up to 3 mV either
+// way. It goes by the rig's own days, so that the same rig does the same whatever the date.
+func Day(seed uint64, ranS float64) float64 {
 	const most, daySeconds = 0.003, 86400
-	return most * (2*rand.New(rand.NewPCG(seed, 1<<40+uint64(clockS/daySeconds))).Float64() - 1)
+	return most * (2*rand.New(rand.NewPCG(seed, 1<<40+uint64(ranS/daySeconds))).Float64() - 1)
 }
 
 // Uncore is what lies beside the cores: reserves in V below what is requested as delivered, and how fast the floors rise with the
