@@ -16,7 +16,7 @@ type Assessment struct {
 // CoreRisk is what is believed of a core at a setting.
 type CoreRisk struct {
 	Risk24h float64 `json:"risk24h"`
-	// Clearance is by how many steps it is shallower, on average, than it must be for its share of the risk; below 0 it is too deep.
+	// Clearance is by how many steps it lies above where it fails within a minute or two, on average, in the regime in which that is least.
 	Clearance float64 `json:"clearance"`
 }
 
@@ -25,19 +25,77 @@ func (s *Survey) Assess(offsets []int) Assessment {
 	const tail = 0.05
 	worlds := s.draw()
 	n := float64(len(worlds))
-	share := math.Log(-math.Log1p(-s.setup.Risk24h) / float64(len(offsets)))
 	out := Assessment{Cores: make([]CoreRisk, len(offsets))}
 	risks := make([]float64, len(worlds))
+	stands, rails := s.setup.stands(offsets), make([]float64, len(offsets))
 	for i := range worlds {
 		w := &worlds[i]
-		risks[i] = -math.Expm1(-faults(w, offsets))
+		risks[i] = -math.Expm1(-s.setup.faults(w, offsets))
 		out.Risk24h += risks[i] / n
+		s.setup.railsOf(w, offsets, rails)
 		for c, x := range offsets {
-			out.Cores[c].Risk24h -= math.Expm1(-w.perDay(c, float64(x))) / n
-			out.Cores[c].Clearance += (float64(x) - w.daily[c] + w.slopes[c]*share) / n
+			out.Cores[c].Risk24h -= math.Expm1(-w.perDay(c, float64(x), rails[c])) / n
+			least := math.Inf(1)
+			for g, regime := range s.setup.Regimes {
+				felt := x
+				if s.setup.together(regime) {
+					felt = stands[c]
+				}
+				least = math.Min(least, float64(felt)-w.limits[c*w.regimes+g])
+			}
+			out.Cores[c].Clearance += least / n
 		}
 	}
 	slices.Sort(risks)
 	out.Low, out.High = risks[int(tail*n)], risks[int((1-tail)*n)]
 	return out
+}
+
+// Breaks returns the chance that the chip's own risk at a setting is more than is allowed.
+func (s *Survey) Breaks(offsets []int, risk float64) float64 {
+	worlds := s.draw()
+	return s.setup.breaks(worlds, offsets, slices.Repeat([]float64{-math.Log1p(-risk)}, len(worlds)))
+}
+
+// Chances returns the chance of a core's fault in a day of mixed use at every setting from the deepest to the shallowest, beside the
+// settings of the others.
+func (s *Survey) Chances(core int, offsets []int) []float64 {
+	const looked = 400 // chips are enough for a tint
+	worlds := s.draw()
+	worlds = worlds[:min(looked, len(worlds))]
+	out := make([]float64, s.setup.MaxSteps-s.setup.MinSteps+1)
+	x, rails := slices.Clone(offsets), make([]float64, len(offsets))
+	for i := range out {
+		x[core] = s.setup.MinSteps + i
+		for k := range worlds {
+			s.setup.railsOf(&worlds[k], x, rails)
+			out[i] -= math.Expm1(-worlds[k].perDay(core, float64(x[core]), rails[core])) / float64(len(worlds))
+		}
+	}
+	return out
+}
+
+// Fails returns the chance that an order does not end with all of its legs held, as believed.
+func (s *Survey) Fails(o *Order) float64 {
+	b, worlds := s.belief, s.draw()
+	fails := 0.0
+	for i := range worlds {
+		w := &worlds[i]
+		faults := 0.0
+		for c, x := range o.Offsets {
+			faults += postMin * w.rate(c, b.starts, float64(x))
+		}
+		for l := range o.Legs {
+			leg := &o.Legs[l]
+			regime, felt := slices.Index(b.regimes, leg.Load.Regime()), b.setup.felt(o.Offsets, leg)
+			if regime < 0 {
+				continue
+			}
+			for _, c := range b.ran(leg) {
+				faults += b.share(leg) * leg.Minutes * w.rate(c, regime, float64(felt[c]))
+			}
+		}
+		fails -= math.Expm1(-faults) / float64(len(worlds))
+	}
+	return fails
 }

@@ -128,17 +128,18 @@ func newBelief(s *Setup) *belief {
 	for i := 0; i < len(b.limits); i += meansStep {
 		b.means = append(b.means, b.limits[i])
 	}
-	b.low = int(math.Floor((postMean - 2*postSD) / b.step))
-	last := int(math.Ceil((outlierMean + 2.5*outlierSD) / b.step))
+	start, startSD := p.start()
+	b.low = int(math.Floor(math.Min(start-2*startSD, -3*p.apart()) / b.step))
+	last := int(math.Ceil(math.Max(outlierMean+2.5*outlierSD, 3*p.apart()) / b.step))
 	for r := range b.regimes {
 		row := make([]float64, last-b.low+1)
 		for k := range row {
 			e := float64(k+b.low) * b.step
 			if r == b.starts {
-				row[k] = bell(e-postMean, postSD) / postSD
+				row[k] = bell(e-start, startSD) / startSD
 				continue
 			}
-			sd := math.Max(apart*p.CoreSD, b.step/2)
+			sd := math.Max(p.apart(), b.step/2)
 			row[k] = (1-outliers)*bell(e, sd)/sd + outliers*bell(e-outlierMean, outlierSD)/outlierSD
 		}
 		normalise(row)
@@ -179,7 +180,7 @@ func normalise(p []float64) {
 // coreSD is how far the limits of cores stray from their cluster's, and tilt by how much the mean of these differs from that of the
 // limits that govern: the shallowest of several regimes does.
 func (b *belief) coreSD() float64 { return own * b.setup.Prior.CoreSD }
-func (b *belief) tilt() float64   { return -1.03 * apart * b.setup.Prior.CoreSD }
+func (b *belief) tilt() float64   { return -1.03 * b.setup.Prior.apart() }
 
 // place keeps a place within the grid of limits.
 func (b *belief) place(i int) int { return min(len(b.limits)-1, max(0, i)) }

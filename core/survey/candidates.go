@@ -16,6 +16,7 @@ type candidate struct {
 
 	gain, cost float64 // of the outcomes that were supposed: steps of doubt, of all cores together, and minutes
 	supposed   int
+	noPost     float64 // the chance that the machine does not come up
 }
 
 // worth is in steps of doubt a minute.
@@ -48,6 +49,7 @@ const mostAlone = 4.0
 var (
 	chances      = []float64{0.1, 0.3, 0.8, 2, 6, 30, 300, 5000}
 	chancesAlone = []float64{1, 10, 300}
+	timid        = []float64{1e-7, 1e-5, 1e-3, 1e-2} // of all cores too, where starts that fail are few
 )
 
 const spared = 0.02
@@ -65,7 +67,7 @@ func (c *chooser) candidates() []candidate {
 		sum := 0.0
 		for _, regime := range c.setup.Regimes {
 			if m := plan.minutes[regime]; m > 0 {
-				legs = append(legs, Leg{loads[regime], all, m})
+				legs = append(legs, Leg{Load: loads[regime], Cores: all, Minutes: m})
 				sum += m
 			}
 		}
@@ -88,16 +90,25 @@ func (c *chooser) candidates() []candidate {
 		for k := range n {
 			mean[k], slope[k] = c.depth(k, legs)
 		}
-		for _, faults := range chances {
+		expected := chances
+		if c.setup.ClearsLeft != nil {
+			expected = slices.Concat(timid, chances)
+		}
+		for _, faults := range expected {
 			out = append(out, candidate{order: Order{even(faults), legs}, faults: faults})
 		}
 		if !plan.alone || len(c.setup.groups) == 1 {
 			continue
 		}
 		for _, cores := range c.doubtful() {
-			own := make([]Leg, len(legs))
-			for i, l := range legs {
-				own[i] = Leg{l.Load, cores, math.Min(l.Minutes, mostAlone)}
+			var own []Leg
+			for _, l := range legs {
+				if !c.setup.together(l.Load.Regime()) { // alone it would draw less, and feel another voltage
+					own = append(own, Leg{Load: l.Load, Cores: cores, Minutes: math.Min(l.Minutes, mostAlone)})
+				}
+			}
+			if len(own) == 0 {
+				break
 			}
 			for _, faults := range chancesAlone {
 				o := Order{even(spared), own}

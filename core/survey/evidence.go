@@ -25,17 +25,29 @@ type quick struct {
 	share   float64
 }
 
-// quickMin is how soon, in minutes.
+// quickMin is how soon, in minutes, unless a setup says otherwise.
 const quickMin = 0.05
 
-// fault is a fault, and how it is shared out between the cores that it may have been of.
+func (s *Setup) quick() float64 {
+	if s.QuickMin > 0 {
+		return s.QuickMin
+	}
+	return quickMin
+}
+
+// cell is where a fault may have been: a core in a regime, at the setting that it felt there.
+type cell struct {
+	core, regime int
+	felt         float64
+}
+
+// fault is a fault, and how it is shared out between the cells that it may have been of.
 type fault struct {
-	regime  int
-	named   int   // core; -1 where none was
-	ran     []int // cores
-	offsets []int
-	quick   float64   // minutes that each core ran of the first quickMin; 0 where it came later
-	share   []float64 // by place in ran
+	cells []cell
+	named int       // place of the cell whose core was named; -1 where none was
+	quick float64   // minutes that each core ran of the first quickMin; 0 where it came later
+	share []float64 // by cell
+	count float64   // that there were alike
 }
 
 func (e *exposures) same(as *exposures) bool {
@@ -46,24 +58,24 @@ func (e *exposures) clone() exposures {
 	return exposures{slices.Clone(e.sum), e.faults, e.at, slices.Clone(e.quick)}
 }
 
-// expose notes that a core held or ran a setting for some minutes.
-func (b *belief) expose(core, regime, offset int, minutes float64) {
-	e := &b.seen[core][regime]
+// expose notes that a core held or ran at a setting for some minutes.
+func (b *belief) expose(at cell, minutes float64) {
+	e := &b.seen[at.core][at.regime]
 	for i, s := range b.slopes {
-		e.sum[i] += minutes * math.Exp(-(float64(offset)-b.origin())/s)
+		e.sum[i] += minutes * math.Exp(-(at.felt-b.origin())/s)
 	}
 }
 
-// see takes an outcome in.
-func (b *belief) see(o *Order, out *Outcome) {
-	all := make([]int, len(b.setup.Cores))
-	for c := range all {
-		all[c] = c
-		b.expose(c, b.starts, o.Offsets[c], postMin)
+// see takes an outcome in, of settings that stood a shift shallower; settle then tells what follows.
+func (b *belief) see(o *Order, out *Outcome, shift map[load.Regime]float64) {
+	start := &fault{named: -1, count: 1}
+	for c, x := range o.Offsets {
+		at := cell{c, b.starts, float64(x) + shift[load.RegimeLight]}
+		b.expose(at, postMin)
+		start.cells = append(start.cells, at)
 	}
 	if !out.Posted {
-		b.faults = append(b.faults, &fault{regime: b.starts, named: -1, ran: all, offsets: o.Offsets})
-		b.settle()
+		b.faults = append(b.faults, start)
 		return
 	}
 	for i, l := range out.Legs {
@@ -72,25 +84,49 @@ func (b *belief) see(o *Order, out *Outcome) {
 		if l.Verdict == NotRun || regime < 0 {
 			continue
 		}
-		ran := b.ran(leg)
-		f := &fault{regime: regime, named: -1, ran: ran, offsets: o.Offsets}
-		if l.Verdict != verdict.Held && l.Minutes < quickMin {
-			f.quick = quickMin * b.share(leg)
+		f := &fault{named: -1, count: 1}
+		felt := b.setup.felt(o.Offsets, leg)
+		for _, c := range b.ran(leg) {
+			f.cells = append(f.cells, cell{c, regime, float64(felt[c]) + shift[leg.Load.Regime()] + leg.Shift})
 		}
-		for _, c := range ran {
+		if l.Verdict != verdict.Held && l.Minutes < b.setup.quick() {
+			f.quick = b.setup.quick() * b.share(leg)
+		}
+		for _, at := range f.cells {
 			if f.quick == 0 {
-				b.expose(c, regime, o.Offsets[c], b.share(leg)*l.Minutes)
+				b.expose(at, b.share(leg)*l.Minutes)
 			}
 		}
 		if l.Verdict == verdict.Held {
 			continue
 		}
 		if l.Core != nil && (l.Verdict == verdict.Miscalculated || l.Verdict == verdict.CoreDropped) {
-			f.named = slices.Index(ran, *l.Core)
+			f.named = slices.IndexFunc(f.cells, func(at cell) bool { return at.core == *l.Core })
 		}
 		b.faults = append(b.faults, f)
 	}
-	b.settle()
+}
+
+// use takes daily use in: an even mixture of the regimes, of which nobody knows which one it was when a fault came.
+func (b *belief) use(u *Use) {
+	n := len(b.setup.Cores)
+	all := make([]int, n)
+	for c := range all {
+		all[c] = c
+	}
+	var cells []cell
+	for r, regime := range b.setup.Regimes {
+		leg := &Leg{Load: loads[regime], Cores: all}
+		felt := b.setup.felt(u.Offsets, leg)
+		for c := range n {
+			at := cell{c, r, float64(felt[c]) + u.Shift[regime] - b.setup.Harsher[regime]}
+			b.expose(at, u.Minutes*b.share(leg)/float64(len(b.setup.Regimes)))
+			cells = append(cells, at)
+		}
+	}
+	if u.Faults > 0 {
+		b.faults = append(b.faults, &fault{cells: cells, named: -1, count: float64(u.Faults)})
+	}
 }
 
 // ran lists the cores that a leg exposes.
@@ -126,12 +162,12 @@ func (b *belief) settle() {
 		moved = 0
 		worlds := b.sample(sampled, rand.New(rand.NewPCG(b.setup.Seed, uint64(len(b.faults)))))
 		for _, f := range b.faults {
-			fresh := make([]float64, len(f.ran))
+			fresh := make([]float64, len(f.cells))
 			for w := range worlds {
 				sum := 0.0
-				rates := make([]float64, len(f.ran))
-				for i, c := range f.ran {
-					rates[i] = worlds[w].rate(c, f.regime, float64(f.offsets[c]))
+				rates := make([]float64, len(f.cells))
+				for i, at := range f.cells {
+					rates[i] = worlds[w].rate(at.core, at.regime, at.felt)
 					sum += rates[i]
 				}
 				for i := range rates {
@@ -162,17 +198,17 @@ func (b *belief) settle() {
 			}
 		}
 		for _, f := range b.faults {
-			for i, c := range f.ran {
-				e := &b.seen[c][f.regime]
+			for i, at := range f.cells {
+				e := &b.seen[at.core][at.regime]
 				if f.share[i] < leastShare {
 					continue
 				}
 				if f.quick > 0 {
-					e.quick = append(e.quick, quick{float64(f.offsets[c]), f.quick, f.share[i]})
+					e.quick = append(e.quick, quick{at.felt, f.quick, f.share[i]})
 					continue
 				}
-				e.faults += f.share[i]
-				e.at += f.share[i] * (float64(f.offsets[c]) - b.origin())
+				e.faults += f.count * f.share[i]
+				e.at += f.count * f.share[i] * (at.felt - b.origin())
 			}
 		}
 		b.infer()

@@ -4,8 +4,8 @@ import (
 	"cmp"
 	"math"
 	"math/rand/v2"
-
 	"slices"
+
 	"zerokeel/core/load"
 )
 
@@ -59,7 +59,7 @@ type chooser struct {
 	random *rand.Rand
 	left   float64 // minutes
 
-	needs   [][]float64          // by group of cores and chip: the setting that takes its share of the allowed risk
+	needs   [][]float64          // by group of cores, then by rail, and chip: the setting that takes its share of the allowed risk
 	origin  [][]float64          // by place of core and regime, and chip: the rate at the origin
 	powers  map[[2]int][]float64 // by core and setting: what it makes of these
 	rates   map[[3]int][]float64 // by core, regime and setting: of every chip
@@ -70,15 +70,22 @@ type chooser struct {
 func newChooser(s *Survey, left float64, r *rand.Rand) *chooser {
 	c := &chooser{setup: &s.setup, belief: s.belief, worlds: s.belief.sample(looked, r), random: r, left: left,
 		rates: map[[3]int][]float64{}, powers: map[[2]int][]float64{}}
-	share := math.Log(-math.Log1p(-s.setup.Risk24h) / float64(len(s.setup.Cores)))
+	own, rail := s.setup.shares(s.setup.Risk24h)
 	for _, cores := range s.setup.groups {
 		need := make([]float64, len(c.worlds))
 		for i := range c.worlds {
 			w := &c.worlds[i]
 			need[i] = math.Inf(-1)
 			for _, k := range cores {
-				need[i] = math.Max(need[i], w.daily[k]-w.slopes[k]*share)
+				need[i] = math.Max(need[i], w.need(k, own))
 			}
+		}
+		c.needs = append(c.needs, need)
+	}
+	for _, cores := range s.setup.rails {
+		need := make([]float64, len(c.worlds))
+		for i := range c.worlds {
+			need[i] = c.worlds[i].railNeed(cores, rail)
 		}
 		c.needs = append(c.needs, need)
 	}
@@ -106,12 +113,34 @@ func (c *chooser) choose() candidate {
 	for i := range list {
 		c.suppose(&list[i], firstLook)
 	}
+	list = c.sparing(list)
 	slices.SortStableFunc(list, func(a, b candidate) int { return cmp.Compare(b.worth(), a.worth()) })
 	list = list[:min(shortList, len(list))]
 	for i := range list {
 		c.suppose(&list[i], secondLook)
 	}
 	return slices.MaxFunc(list, func(a, b candidate) int { return cmp.Compare(a.worth(), b.worth()) })
+}
+
+// usualMin is about what an order takes, in minutes; leastNoPost is the chance of a start that fails that an order may always take.
+const (
+	usualMin    = 8.0
+	leastNoPost = 0.01
+	spent       = 0.3 // of those that may fail a survey is meant to spend
+)
+
+// sparing leaves the orders that take no more than their share of the starts that may fail; of none the one that takes least.
+func (c *chooser) sparing(list []candidate) []candidate {
+	left := c.setup.ClearsLeft
+	if left == nil {
+		return list
+	}
+	most := math.Max(leastNoPost, spent*float64(*left)/math.Max(1, c.left/usualMin))
+	spare := slices.DeleteFunc(slices.Clone(list), func(k candidate) bool { return k.noPost > most })
+	if len(spare) == 0 {
+		spare = append(spare, slices.MinFunc(list, func(a, b candidate) int { return cmp.Compare(a.noPost, b.noPost) }))
+	}
+	return spare
 }
 
 func (c *chooser) regime(l *Leg) int { return slices.Index(c.belief.regimes, l.Load.Regime()) }
@@ -180,10 +209,14 @@ func (c *chooser) suppose(k *candidate, outcomes int) {
 			starts[i] += postMin * r
 		}
 	}
+	k.noPost = 0
+	for _, s := range starts {
+		k.noPost -= math.Expm1(-s) / float64(n)
+	}
 	for l := range o.Legs {
-		share := c.belief.share(&o.Legs[l])
+		share, felt := c.belief.share(&o.Legs[l]), c.setup.felt(o.Offsets, &o.Legs[l])
 		for _, core := range c.belief.ran(&o.Legs[l]) {
-			for i, r := range c.rate(core, c.regime(&o.Legs[l]), o.Offsets[core]) {
+			for i, r := range c.rate(core, c.regime(&o.Legs[l]), felt[core]) {
 				sums[l][i] += share * r
 			}
 		}
@@ -218,10 +251,11 @@ func (c *chooser) outcome(k *candidate, j int, starts []float64, sums [][]float6
 			continue
 		}
 		k.cost += at
-		at = math.Max(at, quickMin) // sooner is not told apart
+		quick := c.setup.quick()
+		at = math.Max(at, quick) // sooner is not told apart
 		density := func(s float64) float64 { return s * math.Exp(-s*at) }
-		if at == quickMin {
-			density = func(s float64) float64 { return -math.Expm1(-s * quickMin) }
+		if at == quick {
+			density = func(s float64) float64 { return -math.Expm1(-s * quick) }
 		}
 		g, share := c.regime(&o.Legs[l]), c.belief.share(&o.Legs[l])
 		if c.random.Float64() >= naming[c.belief.regimes[g]] {
@@ -231,15 +265,15 @@ func (c *chooser) outcome(k *candidate, j int, starts []float64, sums [][]float6
 			}
 			return
 		}
-		named, x := 0, c.random.Float64()*sum[j]
+		named, x, felt := 0, c.random.Float64()*sum[j], c.setup.felt(o.Offsets, &o.Legs[l])
 		for _, core := range c.belief.ran(&o.Legs[l]) {
 			named = core
-			if x -= share * c.rate(core, g, o.Offsets[core])[j]; x < 0 {
+			if x -= share * c.rate(core, g, felt[core])[j]; x < 0 {
 				break
 			}
 		}
 		ran := float64(len(c.belief.ran(&o.Legs[l])))
-		own := c.rate(named, g, o.Offsets[named])
+		own := c.rate(named, g, felt[named])
 		for i, s := range sum {
 			named := (1-misnamed)*share*own[i]/s + misnamed/ran
 			c.weights[i] = named * density(s) * math.Exp(-c.weights[i])

@@ -5,6 +5,8 @@ import (
 	"math/rand/v2"
 	"slices"
 
+	"gonum.org/v1/gonum/stat/distuv"
+
 	"zerokeel/core/load"
 )
 
@@ -13,6 +15,13 @@ const (
 	mayBreak = 0.04 // that chance
 	drawn    = 1500 // chips
 )
+
+func (s *Setup) chance() float64 {
+	if s.MayBreak > 0 {
+		return s.MayBreak
+	}
+	return mayBreak
+}
 
 // beyond is by how much limits stray further from what is believed than the belief says, since no chip is quite of the kind that it
 // takes it for. Found on simulated ones (BenchmarkSurveyed).
@@ -42,13 +51,15 @@ func (s *Survey) draw() []world {
 }
 
 // Recommend returns the deepest setting of every core whose chance of more than a risk in a day of mixed use is small.
-func (s *Survey) Recommend(risk float64) []int { return s.setup.deepest(s.draw(), risk, mayBreak) }
+func (s *Survey) Recommend(risk float64) []int {
+	return s.setup.deepest(s.draw(), risk, s.setup.chance())
+}
 
 // Result returns what was found so far.
 func (s *Survey) Result() Result {
 	worlds := s.draw()
 	x := s.Recommend(s.setup.Risk24h)
-	out := Result{Offsets: x, Risk24h: risk(worlds, x)}
+	out := Result{Offsets: x, Risk24h: s.setup.risk(worlds, x)}
 	for c := range s.setup.Cores {
 		for r, regime := range s.setup.Regimes {
 			var sum, squares float64
@@ -66,65 +77,124 @@ func (s *Survey) Result() Result {
 }
 
 // risk returns the chance of a fault in a day of mixed use.
-func risk(worlds []world, x []int) float64 {
+func (s *Setup) risk(worlds []world, x []int) float64 {
 	sum := 0.0
 	for i := range worlds {
-		sum -= math.Expm1(-faults(&worlds[i], x))
+		sum -= math.Expm1(-s.faults(&worlds[i], x))
 	}
 	return sum / float64(len(worlds))
 }
 
 // faults returns how many faults a chip makes in a day of mixed use.
-func faults(w *world, x []int) float64 {
+func (s *Setup) faults(w *world, x []int) float64 {
 	sum := 0.0
 	for c := range x {
-		sum += w.perDay(c, float64(x[c]))
+		sum += w.ownDay(c, float64(x[c]))
+	}
+	for r, cores := range s.rails {
+		at := w.standsAt(s.even[r], cores, x, nil)
+		for _, c := range cores {
+			sum += w.railDay(c, at)
+		}
 	}
 	return sum
 }
+
+// railShare is the part of the allowed faults that rails may take while all cores work.
+const railShare = 0.5
+
+// shares returns the logarithms of the faults a day that each core's own setting may take of an allowed risk, and each rail.
+func (s *Setup) shares(risk float64) (own, rail float64) {
+	ceiling := -math.Log1p(-risk)
+	if len(s.rails) == 0 {
+		return math.Log(ceiling / float64(len(s.Cores))), math.Inf(-1)
+	}
+	return math.Log((1 - railShare) * ceiling / float64(len(s.Cores))), math.Log(railShare * ceiling / float64(len(s.rails)))
+}
+
+// need returns the setting at which a core takes a share.
+func (w *world) need(core int, share float64) float64 { return w.daily[core] - w.slopes[core]*share }
 
 // deepest returns the deepest setting with a small chance of breaking a risk.
 func (s *Setup) deepest(worlds []world, risk, chance float64) []int {
 	n := len(s.Cores)
 	ceiling := -math.Log1p(-risk)
+	own, rail := s.shares(risk)
 	needs := make([][]float64, n) // by core: the setting at which it takes its part of the ceiling, in every chip, sorted
 	for c := range needs {
 		needs[c] = make([]float64, len(worlds))
 		for i := range worlds {
-			w := &worlds[i]
-			needs[c][i] = w.daily[c] - w.slopes[c]*math.Log(ceiling/float64(n))
+			needs[c][i] = worlds[i].need(c, own)
 		}
 		slices.Sort(needs[c])
 	}
+	rails := make([][]float64, len(s.rails))
+	weakest := make([]int, len(s.rails)) // the core of each rail that needs most of it, and holds it where it must be
+	for r, cores := range s.rails {
+		weakest[r] = s.weakest(worlds, cores, rail)
+		rails[r] = make([]float64, len(worlds))
+		for i := range worlds {
+			rails[r][i] = worlds[i].railNeed(cores, rail)
+		}
+		slices.Sort(rails[r])
+	}
 	at := func(tail float64) []int {
 		x := make([]int, n)
+		place := min(len(worlds)-1, max(0, int((1-tail)*float64(len(worlds)))))
 		for c := range x {
-			i := min(len(worlds)-1, max(0, int((1-tail)*float64(len(worlds)))))
-			x[c] = s.within(int(math.Ceil(needs[c][i])))
+			x[c] = s.within(int(math.Ceil(needs[c][place])))
+		}
+		for r, c := range weakest { // which may ask for less than others do
+			sure := math.Min(mostSure, -distuv.UnitNormal.Quantile(math.Max(tail, 1e-9)))
+			x[c] = max(x[c], s.within(int(math.Ceil(rails[r][place]+sure*s.RailSD))))
 		}
 		return s.level(x)
 	}
+	shallowest := make([]int, n)
+	for c := range shallowest {
+		shallowest[c] = s.MaxSteps
+	}
+	allowed := s.allowed(worlds, shallowest, ceiling)
 	low, high := 0.0, 0.5
 	for range 12 {
 		mid := (low + high) / 2
-		if breaks(worlds, at(mid), ceiling) <= chance {
+		if s.breaks(worlds, at(mid), allowed) <= chance {
 			low = mid
 		} else {
 			high = mid
 		}
 	}
 	x := at(low)
-	s.deepen(x, worlds, ceiling, chance)
+	if s.breaks(worlds, x, allowed) > chance { // what each core needs by itself is not enough for all together
+		x = shallowest
+	}
+	s.deepen(x, worlds, allowed, chance)
 	return x
 }
 
+// allowed returns how many faults a day each chip may make: the ceiling, or, where a core of it is too weak even at the shallowest, that
+// many more than it makes there. So a weak core stays as shallow as it can, and is no reason to hold the others back.
+func (s *Setup) allowed(worlds []world, shallowest []int, ceiling float64) []float64 {
+	out := make([]float64, len(worlds))
+	for i := range worlds {
+		out[i] = ceiling
+		if least := s.faults(&worlds[i], shallowest); least > ceiling {
+			out[i] += least
+		}
+	}
+	return out
+}
+
+// mostSure is as many standard deviations as what a core asks for is allowed for at most.
+const mostSure = 3.0
+
 func (s *Setup) within(x int) int { return min(s.MaxSteps, max(s.MinSteps, x)) }
 
-// breaks returns the share of chips that break the ceiling.
-func breaks(worlds []world, x []int, ceiling float64) float64 {
+// breaks returns the share of chips that make more faults a day than each is allowed.
+func (s *Setup) breaks(worlds []world, x []int, allowed []float64) float64 {
 	n := 0
 	for i := range worlds {
-		if faults(&worlds[i], x) > ceiling {
+		if s.faults(&worlds[i], x) > allowed[i] {
 			n++
 		}
 	}
@@ -133,7 +203,7 @@ func breaks(worlds []world, x []int, ceiling float64) float64 {
 
 // deepen takes single cores, or groups that have one setting, deeper where that leaves the chance small, the one that adds least to it
 // first.
-func (s *Setup) deepen(x []int, worlds []world, ceiling, chance float64) {
+func (s *Setup) deepen(x []int, worlds []world, allowed []float64, chance float64) {
 	total := make([]float64, len(worlds))    // faults a day, by chip
 	adds := make([][]float64, len(s.groups)) // and what one step deeper adds, by group
 	open := make([]bool, len(s.groups))
@@ -142,16 +212,17 @@ func (s *Setup) deepen(x []int, worlds []world, ceiling, chance float64) {
 		for _, c := range s.groups[g] {
 			for i := range worlds {
 				w := &worlds[i]
-				adds[g][i] += w.perDay(c, float64(x[c])) * math.Expm1(1/w.slopes[c])
+				adds[g][i] += w.ownDay(c, float64(x[c])) * math.Expm1(1/w.slopes[c])
 			}
 		}
+		s.addRails(adds[g], s.groups[g], x, worlds)
 	}
 	for g, cores := range s.groups {
 		open[g], adds[g] = x[cores[0]] > s.MinSteps, make([]float64, len(worlds))
 		add(g)
 	}
 	for i := range worlds {
-		total[i] = faults(&worlds[i], x)
+		total[i] = s.faults(&worlds[i], x)
 	}
 	for {
 		best, least := -1, chance
@@ -161,7 +232,7 @@ func (s *Setup) deepen(x []int, worlds []world, ceiling, chance float64) {
 			}
 			n := 0
 			for i, more := range adds[g] {
-				if total[i]+more > ceiling {
+				if total[i]+more > allowed[i] {
 					n++
 				}
 			}
@@ -181,6 +252,11 @@ func (s *Setup) deepen(x []int, worlds []world, ceiling, chance float64) {
 			x[c]--
 		}
 		add(best)
+		if len(s.rails) > 0 {
+			for g := range open { // a rail may stand at another's now
+				add(g)
+			}
+		}
 		open[best] = x[s.groups[best][0]] > s.MinSteps
 	}
 }

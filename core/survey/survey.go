@@ -18,18 +18,34 @@ import (
 
 // Setup is what a survey knows before it begins.
 type Setup struct {
-	Cores     []Core        `json:"cores"`
-	Each      Each          `json:"each,omitempty"` // what has a setting of its own; a core where none is given
-	MinSteps  int           `json:"minSteps"`       // the deepest that may be set
-	MaxSteps  int           `json:"maxSteps"`       // the shallowest
+	Cores []Core `json:"cores"`
+	Each  Each   `json:"each,omitempty"` // what has a setting of its own; a core where none is given
+	// Harsher is by how many steps more daily use asks for than trials show, by regime: what has been up for hours needs a little more.
+	// DaySD is the standard deviation of how far one day's conditions move all limits, in steps.
+	Harsher map[load.Regime]float64 `json:"-"`
+	DaySD   float64                 `json:"-"`
+	// Rails are the rails that feed the cores, by core; none where each has its own. Cores of a rail that work together stand at the
+	// highest request of theirs.
+	Rails     []int         `json:"rails,omitempty"`
+	RailSD    float64       `json:"railSd,omitempty"` // how far what cores of a rail ask for at the same setting strays, in steps
+	MinSteps  int           `json:"minSteps"`         // the deepest that may be set
+	MaxSteps  int           `json:"maxSteps"`         // the shallowest
 	Regimes   []load.Regime `json:"regimes"`
 	Prior     Prior         `json:"prior"`
 	Costs     Costs         `json:"costs"`
-	Risk24h   float64       `json:"risk24h"`   // the chance of a fault in a day of mixed use that is allowed
-	BudgetMin float64       `json:"budgetMin"` // bench time; 0 leaves it to the survey when to stop
+	Risk24h   float64       `json:"risk24h"`            // the chance of a fault in a day of mixed use that is allowed
+	MayBreak  float64       `json:"mayBreak,omitempty"` // the chance that a recommendation leaves of more risk than that; 0 for a small one
+	BudgetMin float64       `json:"budgetMin"`          // bench time; 0 leaves it to the survey when to stop
 	Seed      uint64        `json:"seed"`
+	// ClearsLeft is how many starts more may fail; nil sets no bound. Orders then do not spend more of them than their share.
+	ClearsLeft *int `json:"clearsLeft,omitempty"`
+	// QuickMin is within how many minutes after a leg began nobody can tell when a fault came, since a machine takes its time to warm up, to
+	// fail, and to be found out; 0 for a few seconds.
+	QuickMin float64 `json:"quickMin,omitempty"`
 
-	groups [][]int // cores that have one setting
+	groups [][]int   // cores that have one setting
+	rails  [][]int   // cores that have one rail; none where each has its own
+	even   []float64 // by how much each rail stands above its cores' setting on average, where that is the same for all
 }
 
 // Each is what has a setting of its own: every core its curve offset, every cluster, or the chip one voltage offset of its rail.
@@ -41,7 +57,7 @@ const (
 	EachChip    Each = "chip"
 )
 
-// group finds the cores that have one setting.
+// group finds the cores that have one setting, and those that have one rail.
 func (s *Setup) group() {
 	s.groups = nil
 	at := map[int]int{}
@@ -60,6 +76,17 @@ func (s *Setup) group() {
 		}
 		s.groups[i] = append(s.groups[i], c)
 	}
+	s.rails = nil
+	rails := map[int]int{}
+	for c, rail := range s.Rails {
+		i, known := rails[rail]
+		if !known {
+			i = len(s.rails)
+			rails[rail], s.rails = i, append(s.rails, nil)
+		}
+		s.rails[i] = append(s.rails[i], c)
+	}
+	s.even = s.evens()
 }
 
 // level takes the cores of each group to the shallowest of theirs.
@@ -92,6 +119,30 @@ type Prior struct {
 	// nothing is known.
 	Slope   float64 `json:"slope,omitempty"`
 	SlopeSD float64 `json:"slopeSd,omitempty"`
+	// Apart is how far the limits of a core's regimes stray from each other, in steps; 0 for half of what cores do.
+	Apart float64 `json:"apart,omitempty"`
+	// Start is by how many steps deeper than a core's own limit the one lies at which it no longer starts, as a negative figure, and
+	// StartSD how far that strays; 0 for what is usual.
+	Start   float64 `json:"start,omitempty"`
+	StartSD float64 `json:"startSd,omitempty"`
+}
+
+func (p *Prior) start() (mean, sd float64) {
+	mean, sd = p.Start, p.StartSD
+	if mean == 0 {
+		mean = postMean
+	}
+	if sd == 0 {
+		sd = postSD
+	}
+	return mean, sd
+}
+
+func (p *Prior) apart() float64 {
+	if p.Apart > 0 {
+		return p.Apart
+	}
+	return apart * p.CoreSD
 }
 
 // Costs are the minutes that a restart takes, a crash beyond it, and clearing a board that did not come up.
@@ -112,6 +163,8 @@ type Leg struct {
 	Load    load.Kind `json:"load"`
 	Cores   []int     `json:"cores"`
 	Minutes float64   `json:"minutes"`
+	// Shift is by how many steps shallower the cores stood than they would were all of them at work; of past trials alone.
+	Shift float64 `json:"-"`
 }
 
 // Outcome is what came of an order.
@@ -152,6 +205,24 @@ func New(setup Setup) (*Survey, error) {
 	return s, nil
 }
 
+// Progress is how far a survey has come, beside what it believes.
+type Progress struct {
+	SpentMin float64 `json:"spentMin"`
+	Orders   int     `json:"orders"`
+	Hour     float64 `json:"hour"` // as HourBuys
+}
+
+// Progress returns how far the survey has come.
+func (s *Survey) Progress() Progress { return Progress{s.spent, s.orders, s.hour} }
+
+// Resume goes on with a survey that was begun before, with what it learnt since told by Learn.
+func (s *Survey) Resume(p Progress) {
+	s.spent, s.orders = p.SpentMin, p.Orders
+	if p.Orders > 0 {
+		s.hour = p.Hour
+	}
+}
+
 const (
 	mostCores = 128
 	mostSteps = 300
@@ -169,6 +240,9 @@ func (s *Setup) validate() error {
 	}
 	if s.MinSteps >= s.MaxSteps || s.MinSteps < -mostSteps || s.MaxSteps > mostSteps {
 		f.Add("minSteps", fmt.Sprintf("give a range within ±%d steps", mostSteps), "%d to %d", s.MinSteps, s.MaxSteps)
+	}
+	if n := len(s.Rails); n > 0 && n != len(s.Cores) {
+		f.Add("rails", "name the rail of each core, or none", "%d for %d cores", n, len(s.Cores))
 	}
 	if !slices.Contains([]Each{"", EachCore, EachCluster, EachChip}, s.Each) {
 		f.Add("each", "give core, cluster or chip", "%.40q", s.Each)
@@ -192,6 +266,12 @@ func (s *Setup) validate() error {
 	within("prior.coreSd", s.Prior.CoreSD, 0.1, 50)
 	within("prior.slope", s.Prior.Slope, 0, 20)
 	within("prior.slopeSd", s.Prior.SlopeSD, 0, 2)
+	within("prior.apart", s.Prior.Apart, 0, 50)
+	within("railSd", s.RailSD, 0, 20)
+	within("prior.start", s.Prior.Start, -50, 0)
+	within("prior.startSd", s.Prior.StartSD, 0, 20)
+	within("mayBreak", s.MayBreak, 0, 0.5)
+	within("quickMin", s.QuickMin, 0, 5)
 	within("costs.restartMin", s.Costs.RestartMin, 0, 600)
 	within("costs.crashMin", s.Costs.CrashMin, 0, 600)
 	within("costs.clearMin", s.Costs.ClearMin, 0, 600)
@@ -212,52 +292,17 @@ func (s *Survey) Take(o Outcome) error {
 	if s.last == nil {
 		return fmt.Errorf("no order is out")
 	}
-	if err := s.check(&s.last.order, &o); err != nil {
+	if err := s.check(&s.last.order, &o).Err(); err != nil {
 		return err
 	}
-	s.spent += s.setup.Costs.of(&o)
-	s.belief.see(&s.last.order, &o)
+	s.spent += s.setup.Costs.Of(&o)
+	s.belief.see(&s.last.order, &o, nil)
+	s.belief.settle()
 	s.last, s.worlds = nil, nil
 	return nil
 }
 
-// Learn tells the survey of a trial that it did not order: one made by hand, or earlier. It takes nothing of the bench time.
-func (s *Survey) Learn(order Order, o Outcome) error {
-	var f invalid.List
-	if len(order.Offsets) != len(s.setup.Cores) {
-		f.Add("offsets", "give one for each core", "%d for %d cores", len(order.Offsets), len(s.setup.Cores))
-	}
-	for i, x := range order.Offsets {
-		if x < -mostSteps || x > mostSteps {
-			f.Add(fmt.Sprintf("offsets[%d]", i), fmt.Sprintf("give steps within ±%d", mostSteps), "%d", x)
-		}
-	}
-	for i, l := range order.Legs {
-		if !l.Load.Valid() {
-			f.Add(fmt.Sprintf("order.legs[%d].load", i), "give the kind of a load", "%.40q", l.Load)
-		}
-		if len(l.Cores) == 0 && l.Load != load.Idle {
-			f.Add(fmt.Sprintf("order.legs[%d].cores", i), "name the cores that it ran on", "none")
-		}
-		for _, c := range l.Cores {
-			if c < 0 || c >= len(s.setup.Cores) {
-				f.Add(fmt.Sprintf("order.legs[%d].cores", i), fmt.Sprintf("give 0 to %d", len(s.setup.Cores)-1), "%d", c)
-			}
-		}
-	}
-	if err := f.Err(); err != nil {
-		return err
-	}
-	if err := s.check(&order, &o); err != nil {
-		return err
-	}
-	s.belief.see(&order, &o)
-	s.worlds = nil
-	return nil
-}
-
-func (s *Survey) check(order *Order, o *Outcome) error {
-	var f invalid.List
+func (s *Survey) check(order *Order, o *Outcome) (f invalid.List) {
 	if o.Posted && len(o.Legs) != len(order.Legs) {
 		f.Add("legs", "give one outcome for each leg of the order", "%d of %d", len(o.Legs), len(order.Legs))
 	}
@@ -276,11 +321,11 @@ func (s *Survey) check(order *Order, o *Outcome) error {
 			f.Add(at+".verdict", "give held, miscalculated, core dropped, froze, restarted or not run", "%.40q", l.Verdict)
 		}
 	}
-	return f.Err()
+	return f
 }
 
-// of returns the minutes that an outcome took.
-func (c *Costs) of(o *Outcome) float64 {
+// Of returns the minutes that an outcome took.
+func (c *Costs) Of(o *Outcome) float64 {
 	minutes := c.RestartMin
 	if !o.Posted {
 		return minutes + c.ClearMin

@@ -10,7 +10,9 @@ type world struct {
 	regimes int
 	slopes  []float64 // by core
 	limits  []float64 // by core and regime
-	daily   []float64 // by core: the setting with one fault a day of mixed use
+	daily   []float64 // by core: the setting with one fault a day of mixed use, as far as it feels its own
+	rail    []float64 // likewise, as far as it feels what its rail stands at
+	asks    []float64 // by core: how much more than cores do on average it asks for at the same setting, in steps; nil without rails
 }
 
 // rate returns faults a minute.
@@ -21,9 +23,17 @@ func (w *world) rate(core, regime int, offset float64) float64 {
 // mostRate bounds the rate of faults a minute: a core far below its limit fails at once.
 const mostRate = 240.0
 
-// perDay returns the faults of a core in a day of mixed use at a setting.
-func (w *world) perDay(core int, offset float64) float64 {
+// perDay returns the faults of a core in a day of mixed use at a setting of its own, and of its rail.
+func (w *world) perDay(core int, offset, rail float64) float64 {
+	return w.ownDay(core, offset) + w.railDay(core, rail)
+}
+
+func (w *world) ownDay(core int, offset float64) float64 {
 	return math.Exp((w.daily[core] - offset) / w.slopes[core])
+}
+
+func (w *world) railDay(core int, rail float64) float64 {
+	return math.Exp((w.rail[core] - rail) / w.slopes[core])
 }
 
 const minutesADay = 1440.0
@@ -31,13 +41,17 @@ const minutesADay = 1440.0
 // drawer draws chips; what it has beside a belief and chance spares room.
 type drawer struct {
 	*belief
-	random                   *rand.Rand
-	kernels, density, slopes []float64
+	random          *rand.Rand
+	density, slopes []float64
+	kept            []map[int][]float64 // by core, and by slope, limit and regime: the sums by which the regime's limit is drawn
 }
 
 // sample draws chips as they may be.
 func (b *belief) sample(n int, r *rand.Rand) []world {
-	d := drawer{b, r, make([]float64, len(b.kernel[0])), make([]float64, len(b.limits)), make([]float64, len(b.slopes))}
+	d := drawer{b, r, make([]float64, len(b.limits)), make([]float64, len(b.slopes)), make([]map[int][]float64, len(b.core))}
+	for c := range d.kept {
+		d.kept[c] = map[int][]float64{}
+	}
 	out := make([]world, n)
 	joint := cumulated(b.joint)
 	weights, reach := b.clusters()
@@ -52,16 +66,20 @@ func (b *belief) sample(n int, r *rand.Rand) []world {
 			}
 		}
 		out[w] = world{len(b.regimes), make([]float64, len(b.core)), make([]float64, len(b.core)*len(b.regimes)),
-			make([]float64, len(b.core))}
+			make([]float64, len(b.core)), make([]float64, len(b.core)), b.setup.drawAsks(r)}
+		day := 0.0
+		if b.setup.DaySD > 0 {
+			day = b.setup.DaySD * r.NormFloat64()
+		}
 		for c := range b.core {
-			d.core(&out[w], c, chip, b.means[means[b.setup.Cores[c].Cluster]]+b.tilt()+(r.Float64()-0.5)*b.step*meansStep)
+			d.core(&out[w], c, chip, day, b.means[means[b.setup.Cores[c].Cluster]]+b.tilt()+(r.Float64()-0.5)*b.step*meansStep)
 		}
 	}
 	return out
 }
 
-// core draws a core of a chip, whose cores' limits have a mean.
-func (d *drawer) core(x *world, c, chip int, mean float64) {
+// core draws a core of a chip, whose cores' limits have a mean, and whose days differ from those of its trials by some steps.
+func (d *drawer) core(x *world, c, chip int, day, mean float64) {
 	b, r := d.belief, d.random
 	k := &b.core[c]
 	s := d.slope(c, chip, mean)
@@ -73,24 +91,42 @@ func (d *drawer) core(x *world, c, chip int, mean float64) {
 	}
 	i := low + pick(d.density[:len(about)], r)
 	x.slopes[c] = b.slopes[s] * math.Exp(math.Log(b.slopes[1]/b.slopes[0])*(r.Float64()-0.5))
-	total := 0.0
+	own, rail := 0.0, 0.0
 	for g := range b.regimes {
-		sum := 0.0
-		for j, q := range b.kernel[g] {
-			if k.lik[g] != nil {
-				q *= k.lik[g][s][b.place(i+j+b.low)]
-			}
-			sum += q
-			d.kernels[j] = sum
+		key := (s*len(b.limits)+i)*len(b.regimes) + g
+		sums, known := d.kept[c][key]
+		if !known {
+			sums = d.regime(k, s, i, g)
+			d.kept[c][key] = sums
 		}
-		l := b.limits[i] + (float64(pick(d.kernels, r)+b.low)+r.Float64()-0.5)*b.step
+		l := b.limits[i] + (float64(pick(sums, r)+b.low)+r.Float64()-0.5)*b.step
 		x.limits[c*x.regimes+g] = l
-		if g != b.starts {
-			total += math.Exp((l - b.origin()) / x.slopes[c])
+		switch faults := math.Exp((l + day + b.setup.Harsher[b.regimes[g]] - b.origin()) / x.slopes[c]); {
+		case g == b.starts:
+		case b.setup.together(b.regimes[g]):
+			rail += faults
+		default:
+			own += faults * b.setup.turn(b.regimes[g])
 		}
 	}
 	perDay := usualRate * minutesADay / float64(len(b.setup.Regimes))
-	x.daily[c] = b.origin() + x.slopes[c]*math.Log(perDay*total)
+	x.daily[c] = b.origin() + x.slopes[c]*math.Log(perDay*own)
+	x.rail[c] = b.origin() + x.slopes[c]*math.Log(perDay*rail)
+}
+
+// regime returns the sums by which a regime's limit is drawn, of a core with a slope and a limit, by their places.
+func (d *drawer) regime(k *coreBelief, s, i, g int) []float64 {
+	b := d.belief
+	sums := make([]float64, len(b.kernel[g]))
+	sum := 0.0
+	for j, q := range b.kernel[g] {
+		if k.lik[g] != nil {
+			q *= k.lik[g][s][b.place(i+j+b.low)]
+		}
+		sum += q
+		sums[j] = sum
+	}
+	return sums
 }
 
 // slope draws the slope of a core, as its place in the grid.

@@ -1,9 +1,11 @@
 package chips_test
 
 import (
+	"fmt"
 	"slices"
 	"testing"
 
+	"zerokeel/core/survey"
 	"zerokeel/standin/chips"
 )
 
@@ -23,6 +25,19 @@ func BenchmarkSurveyed(b *testing.B) {
 		{"8 cores, 110 min, nameless", 8, 110, chips.Kind{Outliers: 0.03, Nameless: true}},
 		{"16 cores, 180 min", 16, 180, chips.Usual},
 		{"8 cores, 480 min", 8, 480, chips.Usual},
+	}
+	for _, guard := range []int{0, 6, 12, 18} { // the baseline: what hands do
+		b.Run(fmt.Sprintf("8 cores by hand, guard %d", guard), func(b *testing.B) {
+			found, err := chips.MeasureBy(chips.Setup(8, 110), chips.Usual, b.N, 1,
+				func(s survey.Setup) (chips.Planner, error) { return chips.ByHand(s, guard), nil })
+			if err != nil {
+				b.Fatal(err)
+			}
+			b.ReportMetric(found.Short, "short")
+			b.ReportMetric(100*found.FalselyStable, "%false")
+			b.ReportMetric(float64(found.Awful), "awful")
+			b.ReportMetric(found.BenchMin, "bench-min")
+		})
 	}
 	for _, row := range rows {
 		b.Run(row.name, func(b *testing.B) {

@@ -23,12 +23,17 @@ type Found struct {
 
 // Measure surveys so many chips.
 func Measure(setup survey.Setup, kind Kind, n int, seed uint64) (Found, error) {
+	return MeasureBy(setup, kind, n, seed, func(s survey.Setup) (Planner, error) { return survey.New(s) })
+}
+
+// MeasureBy is Measure for any planner.
+func MeasureBy(setup survey.Setup, kind Kind, n int, seed uint64, begin func(survey.Setup) (Planner, error)) (Found, error) {
 	out := Found{Chips: n}
 	limits := 0
 	for i := range n {
 		setup.Seed = seed + uint64(i)
 		c := Draw(&setup, kind, rand.New(rand.NewPCG(setup.Seed, 0xc41b)))
-		s, err := survey.New(setup)
+		s, err := begin(setup)
 		if err != nil {
 			return out, err
 		}
@@ -66,7 +71,9 @@ func Measure(setup survey.Setup, kind Kind, n int, seed uint64) (Found, error) {
 	per := float64(n)
 	out.Short, out.FalselyStable, out.True, out.Stated = out.Short/per, out.FalselyStable/per, out.True/per, out.Stated/per
 	out.Orders, out.Clears, out.BenchMin = out.Orders/per, out.Clears/per, out.BenchMin/per
-	out.Inside /= float64(limits)
+	if limits > 0 {
+		out.Inside /= float64(limits)
+	}
 	return out, nil
 }
 

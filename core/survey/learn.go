@@ -1,0 +1,99 @@
+package survey
+
+import (
+	"fmt"
+	"math"
+
+	"zerokeel/core/invalid"
+	"zerokeel/core/load"
+)
+
+// Past is a trial that the survey did not order: one made by hand, or earlier.
+type Past struct {
+	Order   Order
+	Outcome Outcome
+	// Shift is by how many steps shallower the settings stood in a regime than they would in the survey, since something else was set
+	// then that moves voltages.
+	Shift map[load.Regime]float64
+}
+
+// Use is daily use: for how long a setting was in mixed use, and how many faults came.
+type Use struct {
+	Offsets []int
+	Minutes float64
+	Faults  int
+	Shift   map[load.Regime]float64 // as of a Past
+}
+
+// Learn tells the survey of what it did not order. It takes nothing of the bench time. The error lists every fault of what is told,
+// and nothing is learnt then.
+func (s *Survey) Learn(trials []Past, uses []Use) error {
+	var f invalid.List
+	for i := range trials {
+		f = append(f, s.checkPast(&trials[i]).Under(fmt.Sprintf("trials[%d]", i))...)
+	}
+	for i := range uses {
+		u := &uses[i]
+		at := fmt.Sprintf("uses[%d]", i)
+		f = append(f, append(s.checkOffsets(u.Offsets), checkShift(u.Shift)...).Under(at)...)
+		if !(u.Minutes >= 0 && u.Minutes <= 1e8) {
+			f.Add(at+".minutes", "give how long it was used", "%g", u.Minutes)
+		}
+		if u.Faults < 0 || u.Faults > 1000 {
+			f.Add(at+".faults", "give 0 to 1000", "%d", u.Faults)
+		}
+	}
+	if err := f.Err(); err != nil {
+		return err
+	}
+	for i := range trials {
+		s.belief.see(&trials[i].Order, &trials[i].Outcome, trials[i].Shift)
+	}
+	for i := range uses {
+		s.belief.use(&uses[i])
+	}
+	s.belief.settle()
+	s.worlds = nil
+	return nil
+}
+
+func (s *Survey) checkOffsets(offsets []int) (f invalid.List) {
+	if len(offsets) != len(s.setup.Cores) {
+		f.Add("offsets", "give one for each core", "%d for %d cores", len(offsets), len(s.setup.Cores))
+	}
+	for i, x := range offsets {
+		if x < -mostSteps || x > mostSteps {
+			f.Add(fmt.Sprintf("offsets[%d]", i), fmt.Sprintf("give steps within ±%d", mostSteps), "%d", x)
+		}
+	}
+	return f
+}
+
+func checkShift(shift map[load.Regime]float64) (f invalid.List) {
+	for regime, x := range shift {
+		if math.IsNaN(x) || math.Abs(x) > mostSteps {
+			f.Add("shift."+string(regime), fmt.Sprintf("give steps within ±%d", mostSteps), "%g", x)
+		}
+	}
+	return f
+}
+
+func (s *Survey) checkPast(p *Past) invalid.List {
+	f := s.checkOffsets(p.Order.Offsets)
+	for i, l := range p.Order.Legs {
+		at := fmt.Sprintf("legs[%d]", i)
+		if !l.Load.Valid() {
+			f.Add(at+".load", "give the kind of a load", "%.40q", l.Load)
+		}
+		if len(l.Cores) == 0 && l.Load != load.Idle {
+			f.Add(at+".cores", "name the cores that it ran on", "none")
+		}
+		for _, c := range l.Cores {
+			if c < 0 || c >= len(s.setup.Cores) {
+				f.Add(at+".cores", fmt.Sprintf("give 0 to %d", len(s.setup.Cores)-1), "%d", c)
+			}
+		}
+	}
+	f = append(f, checkShift(p.Shift)...)
+	return append(f, s.check(&p.Order, &p.Outcome)...)
+}
