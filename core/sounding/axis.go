@@ -1,0 +1,175 @@
+// Package sounding brings a rig's records and a survey together: which setting of its board is looked for core by core, what every
+// trial so far says of it, and what a survey begins with there.
+package sounding
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"zerokeel/core/machine"
+	"zerokeel/core/part"
+	"zerokeel/core/survey"
+	"zerokeel/core/trim"
+)
+
+// Axis is what a survey looks for on a machine: the setting of every core that moves its voltage, in steps.
+type Axis struct {
+	Name  string      // of the setting
+	Unit  string      // of the setting: "steps" or "mV"
+	Each  survey.Each // what has one of its own
+	StepV float64     // volts a step
+	Per   float64     // of the setting's unit, a step
+	Min   int         // the deepest that the board takes, in steps
+	Max   int         // the shallowest
+	Cores []int       // the processor's that are switched on; a survey numbers these from 0
+	Keys  []string    // the setting of each of Cores
+	zero  []string    // settings that stand for several cores, and are left at 0
+}
+
+// None says why there is nothing to look for.
+type None struct{ Why string }
+
+func (n *None) Error() string { return n.Why }
+
+// leastStepV is the smallest step worth telling apart.
+const leastStepV = 0.0035
+
+// AxisOf returns what is looked for on some parts beside given settings: curve offsets by core, cluster or for all, and where there
+// are none the offset of the rail. The error is a *None.
+func AxisOf(set *part.Set, settings trim.Settings) (*Axis, error) {
+	p, b := set.Processor, set.Board
+	if m := settings.Word("voltage.core.mode"); m == trim.Fixed {
+		return nil, &None{"at a fixed voltage no offset moves anything; depths are looked for at a dynamic or an adaptive one"}
+	}
+	a := &Axis{Cores: on(set, settings)}
+	counts := func(key string) bool { return trim.Offers(p, b, key) && trim.Inert(set, settings, key) == "" }
+	for _, x := range []struct {
+		pattern string
+		each    survey.Each
+		index   func(core int) int
+	}{
+		{"curve.core.*", survey.EachCore, func(core int) int { return core }},
+		{"curve.cluster.*", survey.EachCluster, p.ClusterOf},
+		{"curve.all", survey.EachChip, func(int) int { return 0 }},
+	} {
+		keys := make([]string, len(a.Cores))
+		for i, core := range a.Cores {
+			keys[i] = trim.At(x.pattern, x.index(core))
+		}
+		if len(keys) > 0 && !slices.ContainsFunc(keys, func(key string) bool { return !counts(key) }) && a.Each == "" {
+			a.Name, a.Unit, a.Each, a.Keys, a.StepV, a.Per = "curve offset", "steps", x.each, keys, p.CurveStepV, 1
+		}
+	}
+	if a.Each != "" {
+		for _, key := range trim.Keys(p, b) {
+			curve := key == "curve.all" || strings.HasPrefix(key, "curve.cluster.") || strings.HasPrefix(key, "curve.core.")
+			if curve && !slices.Contains(a.Keys, key) {
+				a.zero = append(a.zero, key)
+			}
+		}
+		return a.within(b)
+	}
+	a.Each = survey.EachChip
+	for _, core := range a.Cores {
+		key := "voltage.core.offset"
+		if p.Clusters[p.ClusterOf(core)].Kind == part.KindEfficiency && trim.Offers(p, b, "voltage.efficiency.offset") {
+			key, a.Each = "voltage.efficiency.offset", survey.EachCluster
+		}
+		if !counts(key) {
+			return nil, &None{"this board has neither curve offsets nor an offset of the core voltage that counts on this part"}
+		}
+		a.Keys = append(a.Keys, key)
+	}
+	a.Name, a.Unit, a.Per = "voltage offset", "mV", 1
+	return a.within(b)
+}
+
+// on lists the cores that settings leave switched on.
+func on(set *part.Set, settings trim.Settings) []int {
+	tuning, err := machine.Tune(set, settings)
+	if err != nil {
+		return machine.AllCores(set.Processor.Cores())
+	}
+	var out []int
+	for core, is := range tuning.On {
+		if is {
+			out = append(out, core)
+		}
+	}
+	return out
+}
+
+// within takes the range and the step from the board.
+func (a *Axis) within(b *part.Board) (*Axis, error) {
+	a.Min, a.Max = math.MinInt, math.MaxInt
+	for _, key := range a.Keys {
+		entry, _ := b.Lookup(key)
+		if a.Unit == "mV" {
+			step := math.Max(entry.Step, 1)
+			a.Per = step * math.Ceil(1000*leastStepV/step)
+			a.StepV = a.Per / 1000
+		}
+		a.Min, a.Max = max(a.Min, int(math.Ceil(entry.Min/a.Per))), min(a.Max, int(math.Floor(entry.Max/a.Per)))
+	}
+	if a.Min >= a.Max || !(a.StepV > 0) {
+		return nil, &None{fmt.Sprintf("the range of %s on this board leaves nothing to look for", a.Name)}
+	}
+	return a, nil
+}
+
+// Depths returns by how many steps settings move each of the axis' cores; negative is deeper.
+func (a *Axis) Depths(p *part.Processor, settings trim.Settings) []int {
+	out := make([]int, len(a.Cores))
+	for i, core := range a.Cores {
+		x := settings.Number(a.Keys[i], 0) / a.Per
+		if a.Unit == "steps" {
+			x = settings.CurveSteps(p, core)
+		}
+		out[i] = int(math.Round(x))
+	}
+	return out
+}
+
+// Changes returns what to change of any settings to bring the axis' cores to some depths, in steps.
+func (a *Axis) Changes(depths []int) trim.Settings {
+	out := trim.Settings{}
+	for _, key := range a.zero {
+		out[key] = part.Number(0)
+	}
+	for i, key := range a.Keys {
+		out[key] = part.Number(float64(depths[i]) * a.Per)
+	}
+	return out
+}
+
+// Say writes a depth as boards show it.
+func (a *Axis) Say(depth int) string {
+	text := strings.Replace(fmt.Sprintf("%g", float64(depth)*a.Per), "-", "−", 1)
+	if a.Unit == "mV" {
+		text += " mV"
+	}
+	return text
+}
+
+// SayAll writes the depths of all cores, those alike together.
+func (a *Axis) SayAll(depths []int) string {
+	if !slices.ContainsFunc(depths, func(x int) bool { return x != depths[0] }) {
+		return "all " + a.Say(depths[0])
+	}
+	words := make([]string, len(depths))
+	for i, x := range depths {
+		words[i] = a.Say(x)
+	}
+	if a.Each == survey.EachCore {
+		return strings.Join(words, " ")
+	}
+	var short []string
+	for i, w := range words {
+		if i == 0 || a.Keys[i] != a.Keys[i-1] {
+			short = append(short, w)
+		}
+	}
+	return strings.Join(short, " / ")
+}

@@ -1,0 +1,239 @@
+package sounding
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"zerokeel/core/load"
+	"zerokeel/core/machine"
+	"zerokeel/core/part"
+	"zerokeel/core/survey"
+	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
+)
+
+// Trial is a trial of a rig, or a start at which it did not come up.
+type Trial struct {
+	ID     int64
+	Trim   int64
+	NoPost bool
+	Legs   []Leg
+}
+
+// Leg is a leg of a trial that was judged.
+type Leg struct {
+	Load    load.Kind
+	Cores   []int // of the processor
+	Seconds float64
+	Verdict verdict.Verdict
+	Core    int // that failed; -1 where none was named
+}
+
+// Use is daily use of a trim.
+type Use struct {
+	Trim    int64
+	Seconds float64
+	Faults  int
+}
+
+// Records are what a rig has been through.
+type Records struct {
+	Settings map[int64]trim.Settings // by trim
+	Trials   []Trial
+	Uses     []Use
+}
+
+// Told is what records say of an axis beside some settings.
+type Told struct {
+	Trials []survey.Past
+	From   []From // each of them
+	Uses   []survey.Use
+	Left   int // trials that are left out, since clocks, load line or the way of the voltage were others then
+}
+
+// From is where a trial comes from.
+type From struct{ Trial, Trim int64 } // the trial is 0 for a start that failed
+
+// Read gathers what a rig's records say of an axis, beside the settings that a survey keeps. A trial under other limits or another
+// offset counts by how much higher its voltage stood above what the fuses ask for, as the rig's model has it.
+func (a *Axis) Read(set *part.Set, rest trim.Settings, records *Records, model func(trim.Settings) (*machine.Model, error),
+	ambientC float64) Told {
+	var out Told
+	flat := a.Rest(rest)
+	known := levelsBy{model: model, ambientC: ambientC, kept: map[string]levels{}}
+	base, ok := known.of(flat, nil)
+	shift := func(id int64) (map[load.Regime]float64, bool) {
+		s, has := records.Settings[id]
+		if !has || !ok || !alike(a.Rest(s), flat) || !slices.Equal(on(set, s), a.Cores) {
+			return nil, false
+		}
+		l, ok := known.of(a.Rest(s), nil)
+		return a.shift(l, base), ok
+	}
+	for _, t := range records.Trials {
+		moved, counts := shift(t.Trim)
+		if !counts {
+			out.Left++
+			continue
+		}
+		p := survey.Past{Order: survey.Order{Offsets: a.Depths(set.Processor, records.Settings[t.Trim])}, Shift: moved,
+			Outcome: survey.Outcome{Posted: !t.NoPost}}
+		for i := range t.Legs {
+			leg, ended, ok := a.leg(&t.Legs[i])
+			if n := len(leg.Cores); ok && n < len(a.Cores) && leg.Load != load.Idle && !leg.Load.OneCore() {
+				var few levels
+				s := a.Rest(records.Settings[t.Trim])
+				all, _ := known.of(s, nil)
+				few, ok = known.of(s, t.Legs[i].Cores)
+				leg.Shift = (few.together - all.together) / a.StepV
+			}
+			if ok {
+				p.Order.Legs, p.Outcome.Legs = append(p.Order.Legs, leg), append(p.Outcome.Legs, ended)
+			}
+		}
+		if t.NoPost || len(p.Order.Legs) > 0 {
+			out.Trials, out.From = append(out.Trials, p), append(out.From, From{t.ID, t.Trim})
+		}
+	}
+	if vouched, has := a.vouched(set, flat, base, &known); has && !a.failedAsDelivered(set, records) {
+		out.Uses = append(out.Uses, vouched)
+	}
+	for _, u := range records.Uses {
+		moved, counts := shift(u.Trim)
+		depths := a.Depths(set.Processor, records.Settings[u.Trim])
+		switch minutes := u.Seconds / 60; {
+		case !counts || minutes == 0 && u.Faults == 0:
+		case u.Faults > 0:
+			out.Uses = append(out.Uses, survey.Use{Offsets: depths, Minutes: math.Max(minutes, leastUseMin*float64(u.Faults)), Faults: u.Faults,
+				Shift: moved})
+		case u.Faults == 0: // what it did in that time nobody knows; it was at rest at least
+			out.Trials = append(out.Trials, survey.Past{Order: survey.Order{Offsets: depths, Legs: []survey.Leg{{Load: load.Idle,
+				Minutes: minutes}}}, Shift: moved, Outcome: survey.Outcome{Posted: true,
+				Legs: []survey.LegEnded{{Minutes: minutes, Verdict: verdict.Held}}}})
+			out.From = append(out.From, From{0, u.Trim})
+		}
+	}
+	return out
+}
+
+// vouchedMin is for how many minutes of mixed use without a fault a maker vouches at least, at the settings as delivered: what is sold
+// fails less than once a month.
+const vouchedMin = 30 * 24 * 60.0
+
+// vouched is what the maker vouches for, unless this board as delivered goes about voltages otherwise than the settings that stay.
+func (a *Axis) vouched(set *part.Set, flat trim.Settings, base levels, known *levelsBy) (survey.Use, bool) {
+	stock := trim.Stock(set.Processor, set.Board)
+	l, ok := known.of(a.Rest(stock), nil)
+	if !ok || !alike(a.Rest(stock), flat) {
+		return survey.Use{}, false
+	}
+	return survey.Use{Offsets: a.Depths(set.Processor, stock), Minutes: vouchedMin, Shift: a.shift(l, base)}, true
+}
+
+// failedAsDelivered reports whether the rig failed with voltages at least as high as delivered.
+func (a *Axis) failedAsDelivered(set *part.Set, records *Records) bool {
+	shallow := func(id int64) bool {
+		return !slices.ContainsFunc(a.Depths(set.Processor, records.Settings[id]), func(x int) bool { return x < 0 })
+	}
+	return slices.ContainsFunc(records.Trials, func(t Trial) bool {
+		return shallow(t.Trim) && (t.NoPost || slices.ContainsFunc(t.Legs, func(l Leg) bool {
+			return l.Verdict.Failed() && l.Verdict != verdict.Overheated && slices.Contains(Regimes, l.Load.Regime())
+		}))
+	}) || slices.ContainsFunc(records.Uses, func(u Use) bool { return u.Faults > 0 && shallow(u.Trim) })
+}
+
+// leastUseMin is for how many minutes a machine was used at least before it failed in use.
+const leastUseMin = 60.0
+
+// leg turns a leg into what a survey takes; false where it says nothing of the cores' voltage.
+func (a *Axis) leg(l *Leg) (survey.Leg, survey.LegEnded, bool) {
+	if !slices.Contains(Regimes, l.Load.Regime()) {
+		return survey.Leg{}, survey.LegEnded{}, false
+	}
+	leg := survey.Leg{Load: l.Load, Minutes: l.Seconds / 60}
+	for _, core := range l.Cores {
+		if i := slices.Index(a.Cores, core); i >= 0 {
+			leg.Cores = append(leg.Cores, i)
+		}
+	}
+	ended := survey.LegEnded{Minutes: l.Seconds / 60, Verdict: l.Verdict}
+	switch l.Verdict {
+	case verdict.Held, verdict.Froze, verdict.Restarted:
+	case verdict.Miscalculated, verdict.CoreDropped:
+		if i := slices.Index(a.Cores, l.Core); i >= 0 {
+			ended.Core = &i
+		}
+	default:
+		return leg, ended, false
+	}
+	return leg, ended, len(leg.Cores) > 0 || l.Load == load.Idle
+}
+
+// Regimes are those that a survey looks into. The memory's is none of the cores'.
+var Regimes = []load.Regime{load.RegimeHeavy, load.RegimeLight, load.RegimeTransition, load.RegimeIdle}
+
+// Rest are settings with the axis at zero: what stays the same in a survey.
+func (a *Axis) Rest(s trim.Settings) trim.Settings {
+	return s.With(a.Changes(make([]int, len(a.Keys))))
+}
+
+// unlike are settings, by the start of their keys, under which other figures than the axis' decide what a core stands.
+var unlike = []string{"clock.", "loadline.", "curve.band.", "voltage.core.mode", "voltage.core.fixed", "voltage.core.target",
+	"voltage.ceiling", "voltage.corridor", "voltage.lightLift", "platform.smt", "platform.cStates"}
+
+// alike reports whether what held or failed under some settings, the axis apart, can be told of others.
+func alike(s, other trim.Settings) bool {
+	return !slices.ContainsFunc(trim.Diff(s, other), func(c trim.Change) bool {
+		return slices.ContainsFunc(unlike, func(start string) bool { return strings.HasPrefix(c.Key, start) })
+	})
+}
+
+// shift is by how many steps one level lies above another, by regime.
+func (a *Axis) shift(l, base levels) map[load.Regime]float64 {
+	together, alone := (l.together-base.together)/a.StepV, (l.alone-base.alone)/a.StepV
+	return map[load.Regime]float64{load.RegimeHeavy: together, load.RegimeTransition: together, load.RegimeLight: alone,
+		load.RegimeIdle: alone}
+}
+
+// levels are by how many volts, on average over the cores, what reaches them lies above what their fuses ask for: while all work, and
+// while one works alone.
+type levels struct{ together, alone float64 }
+
+// usualC is the temperature at which requests are compared.
+const usualC = 60.0
+
+// levelsBy works levels out, each once.
+type levelsBy struct {
+	model    func(trim.Settings) (*machine.Model, error)
+	ambientC float64
+	kept     map[string]levels
+}
+
+// of returns the levels of some settings while some cores work, nil for all; false where the board does not take them.
+func (b *levelsBy) of(s trim.Settings, cores []int) (levels, bool) {
+	key := s.Fingerprint() + fmt.Sprint(cores)
+	if kept, ok := b.kept[key]; ok {
+		return kept, true
+	}
+	m, err := b.model(s)
+	if err != nil {
+		return levels{}, false
+	}
+	heavy, err := m.Steady(load.Heavy, cores, b.ambientC)
+	if err != nil {
+		return levels{}, false
+	}
+	if cores == nil {
+		cores = m.OnCores()
+	}
+	var out levels
+	for _, c := range cores {
+		top := m.AloneMHz(c)
+		out.together += (heavy.Cores[c].DeliveredV - m.FusedV(c, heavy.Cores[c].RequestMHz)) / float64(len(cores))
+		out.alone += (m.AskedV(c, top, usualC) - m.FusedV(c, top)) / float64(len(cores))
+	}
+	b.kept[key] = out
+	return out, true
+}

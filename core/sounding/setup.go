@@ -1,0 +1,72 @@
+package sounding
+
+import (
+	"slices"
+
+	"zerokeel/core/load"
+	"zerokeel/core/part"
+	"zerokeel/core/survey"
+)
+
+// What is believed of a model that the workshop has not surveyed yet, in volts: how far below its fused curve a core works, how far
+// chips, clusters and cores stray from that, and what one regime tells of another. Sheets tell how voltage curves stray, which is the
+// least that limits do.
+const (
+	usualLimitV = -0.105
+	chipV       = 0.028
+	clusterV    = 0.006
+	coreV       = 0.012
+	apartV      = 0.012
+	startV      = -0.012 // at which a core no longer starts, below its own limit
+	startSD     = 0.016
+
+	// By how much less voltage the rate of faults rises by e: a factor of two from chip to chip is usual.
+	usualSlopeV = 0.0055
+	slopeSD     = 0.45
+)
+
+// What daily use asks for beyond what trials of minutes show, in volts: under rise and fall a machine that has been up for hours needs a
+// little more, and one day's conditions move all limits against another's.
+const (
+	wearyV = 0.006
+	dayV   = 0.002
+)
+
+// Costs are what restarts, crashes and clearing take, in minutes, until a rig's own are known.
+var Costs = survey.Costs{RestartMin: 2.5, CrashMin: 3, ClearMin: 10}
+
+// Prior is what is believed of a chip of a model, from its sheet.
+func (a *Axis) Prior(p *part.Processor) survey.Prior {
+	return survey.Prior{
+		LimitMean: usualLimitV / a.StepV, ChipSD: max(chipV, p.Spread.ChipV) / a.StepV, ClusterSD: max(clusterV, p.Spread.ClusterV) / a.StepV,
+		CoreSD: max(coreV, p.Spread.CoreV) / a.StepV, Slope: usualSlopeV / a.StepV, SlopeSD: slopeSD, Apart: apartV / a.StepV,
+		Start: startV / a.StepV, StartSD: startSD / a.StepV,
+	}
+}
+
+// mayBreak is the chance of more risk than is allowed that a recommendation leaves: half of what simulated chips need, since machines warm
+// up, droop, and differ from their models.
+const mayBreak = 0.02
+
+// Setup returns what a survey of the axis begins with.
+func (a *Axis) Setup(p *part.Processor, prior survey.Prior, risk24h float64) survey.Setup {
+	s := survey.Setup{Each: a.Each, MinSteps: a.Min, MaxSteps: min(a.Max, 0), Regimes: Regimes, Prior: prior, Costs: Costs, Risk24h: risk24h,
+		RailSD: p.Spread.CoreV / a.StepV, MayBreak: mayBreak,
+		Harsher: map[load.Regime]float64{load.RegimeTransition: wearyV / a.StepV}, DaySD: dayV / a.StepV}
+	if s.MaxSteps <= s.MinSteps {
+		s.MaxSteps = a.Max
+	}
+	for i, core := range a.Cores {
+		cluster := p.ClusterOf(core)
+		if a.Each == survey.EachCluster { // what has one setting is one, whatever dies it lies on
+			cluster = p.ClusterOf(a.Cores[slices.Index(a.Keys, a.Keys[i])])
+		}
+		s.Cores = append(s.Cores, survey.Core{Cluster: cluster})
+		if p.Rails == part.RailsCluster || len(p.Clusters[cluster].VF) > 0 { // cores of another curve ask for much less, or much more
+			s.Rails = append(s.Rails, cluster)
+		} else {
+			s.Rails = append(s.Rails, 0)
+		}
+	}
+	return s
+}

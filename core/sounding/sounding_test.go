@@ -1,0 +1,169 @@
+package sounding_test
+
+import (
+	"errors"
+	"maps"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"zerokeel/core/forecast"
+	"zerokeel/core/load"
+	"zerokeel/core/part"
+	"zerokeel/core/part/parttest"
+	"zerokeel/core/sounding"
+	"zerokeel/core/survey"
+	"zerokeel/core/trim"
+	"zerokeel/core/verdict"
+)
+
+// without takes settings from a board.
+func without(set *part.Set, starts ...string) *part.Set {
+	board := *set.Board
+	board.Settings = slices.DeleteFunc(slices.Clone(board.Settings), func(e part.BoardSetting) bool {
+		return slices.ContainsFunc(starts, func(start string) bool { return strings.HasPrefix(e.Setting, start) })
+	})
+	out := *set
+	out.Board = &board
+	return &out
+}
+
+// TestWhatIsLookedFor: by core where a board can, else by cluster, else for all, else the rail's offset; and where nothing counts it says
+// so.
+func TestWhatIsLookedFor(t *testing.T) {
+	fixed := trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed)}
+	for _, row := range []struct {
+		name     string
+		set      *part.Set
+		settings trim.Settings
+		each     survey.Each
+		key      string // of the last core
+		stepV    float64
+	}{
+		{"petrel", parttest.Petrel(t), nil, survey.EachCore, "curve.core.7", 0.004},
+		{"gannet by cluster", without(parttest.Rig(t, "gannet"), "curve.core"), nil, survey.EachCluster, "curve.cluster.1", 0.004},
+		{"gannet for all", without(parttest.Rig(t, "gannet"), "curve.core", "curve.cluster"), nil, survey.EachChip, "curve.all", 0.004},
+		{"gannet by its rail", without(parttest.Rig(t, "gannet"), "curve"), nil, survey.EachChip, "voltage.core.offset", 0.00625},
+		{"skua", parttest.Rig(t, "skua"), nil, survey.EachCluster, "voltage.efficiency.offset", 0.005},
+		{"tern, locked", parttest.Rig(t, "tern"), nil, survey.EachChip, "voltage.core.offset", 0.005},
+		{"petrel at a fixed voltage", parttest.Petrel(t), fixed, "", "", 0},
+		{"petrel without any", without(parttest.Petrel(t), "curve", "voltage.core.offset"), nil, "", "", 0},
+	} {
+		a, err := sounding.AxisOf(row.set, trim.Stock(row.set.Processor, row.set.Board).With(row.settings))
+		if none := (*sounding.None)(nil); row.each == "" {
+			if !errors.As(err, &none) || none.Why == "" {
+				t.Errorf("%s: got %+v and %v, wanted a reason why not", row.name, a, err)
+			}
+			continue
+		}
+		if err != nil {
+			t.Errorf("%s: %v", row.name, err)
+			continue
+		}
+		if a.Each != row.each || a.Keys[len(a.Keys)-1] != row.key || math.Abs(a.StepV-row.stepV) > 1e-9 {
+			t.Errorf("%s: %+v", row.name, a)
+		}
+		if _, err := survey.New(a.Setup(row.set.Processor, a.Prior(row.set.Processor), 0.05)); err != nil {
+			t.Errorf("%s: no survey begins: %v", row.name, err)
+		}
+		// Whatever stood there before: depths that are set are those that are read, and the board takes them.
+		r := rand.New(rand.NewPCG(1, 1))
+		before := trim.Stock(row.set.Processor, row.set.Board)
+		for range 20 {
+			depths := map[string]int{}
+			want := make([]int, len(a.Cores))
+			for i, key := range a.Keys {
+				if _, known := depths[key]; !known {
+					depths[key] = a.Min + r.IntN(a.Max-a.Min+1)
+				}
+				want[i] = depths[key]
+			}
+			now := before.With(a.Changes(want))
+			if got := a.Depths(row.set.Processor, now); !slices.Equal(got, want) {
+				t.Fatalf("%s: set %v, read %v", row.name, want, got)
+			}
+			if f := trim.Check(row.set.Processor, row.set.Board, now); len(f) > 0 {
+				t.Fatalf("%s: the board refuses %v: %v", row.name, want, f)
+			}
+			before = now
+		}
+	}
+}
+
+// TestWhatTrialsTell: trials under other limits count with a shift, those under another load line, clock or voltage do not, and neither
+// do cores that were off; legs of the memory say nothing, daily use is rest at least, and a chip that failed as delivered is vouched
+// for by nobody.
+func TestWhatTrialsTell(t *testing.T) {
+	set := parttest.Petrel(t)
+	stock := trim.Stock(set.Processor, set.Board)
+	a, err := sounding.AxisOf(set, stock)
+	if err != nil {
+		t.Fatal(err)
+	}
+	number := part.Number
+	limits := trim.Settings{"limit.ppt": number(90), "limit.tdc": number(70), "limit.edc": number(110)}
+	leg := sounding.Leg{Load: load.Heavy, Cores: []int{0, 1, 2, 3, 4, 5, 6, 7}, Seconds: 120, Verdict: verdict.Held, Core: -1}
+	failed := leg
+	failed.Verdict, failed.Core = verdict.Miscalculated, 5
+	alone := leg
+	alone.Cores = []int{3}
+	read := func(rest trim.Settings, settings trim.Settings, legs ...sounding.Leg) sounding.Told {
+		fit := forecast.Prior(set)
+		return a.Read(set, stock.With(rest), &sounding.Records{Settings: map[int64]trim.Settings{7: stock.With(settings)},
+			Trials: []sounding.Trial{{ID: 1, Trim: 7, Legs: legs}}}, fit.Model, 23)
+	}
+	deep := trim.Settings{"curve.all": number(-10), "curve.core.5": number(4)}
+	told := read(nil, deep, leg, failed)
+	if len(told.Trials) != 1 || told.Left != 0 || len(told.Uses) != 1 {
+		t.Fatalf("told %+v", told)
+	}
+	p := told.Trials[0]
+	if !slices.Equal(p.Order.Offsets, []int{-10, -10, -10, -10, -10, -6, -10, -10}) || *p.Outcome.Legs[1].Core != 5 ||
+		p.Shift[load.RegimeHeavy] != 0 {
+		t.Errorf("the trial is told as %+v", p)
+	}
+	tight := read(nil, deep.With(limits), leg).Trials[0]
+	if x := tight.Shift[load.RegimeHeavy]; x < 0.5 || x > 15 || tight.Shift[load.RegimeLight] != 0 {
+		t.Errorf("under tight limits, which draw less and droop less, voltages stood %.1f steps higher under heavy load and %.1f at light",
+			x, tight.Shift[load.RegimeLight])
+	}
+	if back := read(limits, deep, leg).Trials[0].Shift[load.RegimeHeavy]; math.Abs(back+tight.Shift[load.RegimeHeavy]) > 1e-9 {
+		t.Errorf("the other way round %.2f", back)
+	}
+	offset := read(nil, trim.Settings{"voltage.core.offset": number(-50)}, leg).Trials[0]
+	if x := offset.Shift[load.RegimeLight]; math.Abs(x+12.5) > 0.5 {
+		t.Errorf("an offset of −50 mV counts as %.1f steps", x)
+	}
+	if x := read(nil, deep, alone).Trials[0].Order.Legs[0].Shift; x < 1 || x > 30 {
+		t.Errorf("a core alone, beside which nothing makes the voltage droop, stands %.1f steps higher", x)
+	}
+	for name, other := range map[string]trim.Settings{"load line": {"loadline.level": number(1)}, "clock": {"clock.boostOffset": number(100)},
+		"fixed": {"voltage.core.mode": part.Choice(trim.Fixed)}, "core off": {"clock.coreOn.3": part.Switch(false)}} {
+		if !trim.Offers(set.Processor, set.Board, slices.Sorted(maps.Keys(other))[0]) {
+			t.Logf("%s: not on this board", name)
+			continue
+		}
+		if told := read(nil, other, leg); told.Left != 1 || len(told.Trials) != 0 {
+			t.Errorf("%s: %d left, %d told", name, told.Left, len(told.Trials))
+		}
+	}
+	memory, void := leg, leg
+	memory.Load, memory.Verdict = load.Memory, verdict.Miscalculated
+	void.Verdict = verdict.Void
+	if told := read(nil, deep, memory, void); len(told.Trials) != 0 || told.Left != 0 {
+		t.Errorf("a memory fault and a void leg are told as %+v", told)
+	}
+	if told := read(nil, nil, failed); len(told.Uses) != 0 {
+		t.Errorf("it failed as delivered, and is vouched for: %+v", told.Uses)
+	}
+	fit := forecast.Prior(set)
+	used := a.Read(set, stock, &sounding.Records{Settings: map[int64]trim.Settings{7: stock.With(deep)},
+		Trials: []sounding.Trial{{Trim: 7, NoPost: true}},
+		Uses:   []sounding.Use{{Trim: 7, Seconds: 7200}, {Trim: 7, Seconds: 60, Faults: 2}}}, fit.Model, 23)
+	if len(used.Trials) != 2 || used.Trials[0].Outcome.Posted || used.Trials[1].Order.Legs[0].Load != load.Idle ||
+		used.Trials[1].Outcome.Legs[0].Minutes != 120 || len(used.Uses) != 2 || used.Uses[1].Faults != 2 || used.Uses[1].Minutes != 120 {
+		t.Errorf("starts and use are told as %+v", used)
+	}
+}
