@@ -1,0 +1,92 @@
+// Package tuning draws up whole tunings: what is done, in the order of the work, to bring a machine from how it stands to what its
+// builder wants of it. A plan tells what each step is for, what it costs, and why a step is left out; what a step changes is worked out
+// from where the machine stands when it is come to.
+package tuning
+
+import "slices"
+
+// Goal is what a builder wants of a machine.
+type Goal string
+
+// The goals.
+const (
+	Cool    Goal = "cool"
+	Quiet   Goal = "quiet"
+	FastAll Goal = "fast on all cores"
+	FastFew Goal = "fast on few cores"
+	Steady  Goal = "steady"
+	Frugal  Goal = "frugal"
+)
+
+// Kind is what a step does.
+type Kind string
+
+// The kinds of steps.
+const (
+	Baseline   Kind = "baseline"   // what the machine does as it stands
+	Memory     Kind = "memory"     // the kit's rated profile, proven by itself
+	Limits     Kind = "limits"     // of power, current and temperature
+	Clocks     Kind = "clocks"     // the highest clock, raised
+	Depths     Kind = "depths"     // a survey of how deep each core goes
+	Power      Kind = "power"      // the sustained limit, lowered as far as the speed allows
+	Fans       Kind = "fans"       // slower, as far as the temperature allows
+	Proof      Kind = "proof"      // of where the steps before led to
+	Comparison Kind = "comparison" // with the baseline, interleaved
+)
+
+// Valid reports whether there is such a kind.
+func (k Kind) Valid() bool {
+	return slices.ContainsFunc(goals, func(g goal) bool { return slices.Contains(g.kinds, k) })
+}
+
+// goal says what a goal takes.
+type goal struct {
+	Goal  Goal
+	wants string
+	kinds []Kind
+	keep  float64 // share of the speed that a lower power limit must leave; 0 where none is lowered
+}
+
+// goals are listed as they are offered.
+var goals = []goal{
+	{Cool, "Less heat and fewer watts at no loss of speed.",
+		[]Kind{Baseline, Memory, Limits, Depths, Proof, Comparison}, 0},
+	{Quiet, "As cool as it was, with slower fans; a few percent of speed may go.",
+		[]Kind{Baseline, Memory, Limits, Depths, Power, Fans, Proof, Comparison}, 0.97},
+	{FastAll, "More speed on all cores for the watts that are allowed.",
+		[]Kind{Baseline, Memory, Limits, Depths, Proof, Comparison}, 0},
+	{FastFew, "A higher clock on few cores, at the lowest voltage that holds it.",
+		[]Kind{Baseline, Memory, Limits, Clocks, Depths, Proof, Comparison}, 0},
+	{Steady, "An end to crashes: back inside the maker's limits, more voltage where a core needs it, then what is safe.",
+		[]Kind{Baseline, Limits, Depths, Proof}, 0},
+	{Frugal, "The most work for a watt; a tenth of the speed may go.",
+		[]Kind{Baseline, Memory, Limits, Depths, Power, Proof, Comparison}, 0.9},
+}
+
+// Goals lists every goal, in the order in which they are offered.
+func Goals() []Goal {
+	out := make([]Goal, len(goals))
+	for i := range goals {
+		out[i] = goals[i].Goal
+	}
+	return out
+}
+
+// Valid reports whether there is such a goal.
+func (g Goal) Valid() bool { return g.at() != nil }
+
+// Wants says what the goal is, in a sentence.
+func (g Goal) Wants() string {
+	if at := g.at(); at != nil {
+		return at.wants
+	}
+	return ""
+}
+
+func (g Goal) at() *goal {
+	i := slices.IndexFunc(goals, func(one goal) bool { return one.Goal == g })
+	if i < 0 {
+		return nil
+	}
+	return &goals[i]
+}
