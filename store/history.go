@@ -11,6 +11,7 @@ type History struct {
 	Trials    []Trial
 	Incidents []Incident
 	Notices   []Notice
+	Pilots    []Pilot
 }
 
 // History returns at most so many of each kind, from before a moment on the rig's clock.
@@ -25,6 +26,7 @@ func (s *Store) History(ctx context.Context, rig int64, before time.Time, most i
 		{&h.Trials, trialColumns, "trials", "COALESCE(rig_ended, started_at, created_at)"},
 		{&h.Incidents, "id, rig_id, trim_id, kind, note, created_at, boot_id", "incidents", "created_at"},
 		{&h.Notices, noticeColumns, "notices", "at"},
+		{&h.Pilots, pilotColumns, "pilots", "rig_began"},
 	} {
 		err := s.db.SelectContext(ctx, q.into,
 			`SELECT `+q.columns+` FROM `+q.of+` WHERE rig_id = ? AND `+q.at+` < ? ORDER BY `+q.at+` DESC, id DESC LIMIT ?`, rig, before.UTC(),

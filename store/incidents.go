@@ -37,7 +37,7 @@ func (s *Store) AddIncident(ctx context.Context, i *Incident) error {
 			return err
 		}
 		tx.tell(TopicTrim, i.RigID, i.TrimID)
-		if _, err = tx.ExecContext(ctx, `UPDATE trims SET used_s = 0 WHERE id = ?`, i.TrimID); err != nil {
+		if _, err = tx.ExecContext(ctx, `UPDATE trims SET faulted_s = faulted_s + used_s, used_s = 0 WHERE id = ?`, i.TrimID); err != nil {
 			return err
 		}
 		if _, err = tx.ExecContext(ctx, `UPDATE trims SET standing = ?, verdict_s = 0, proof = NULL WHERE id = ? AND standing IN (?, ?, ?)`,

@@ -24,6 +24,7 @@ const (
 	TopicTrim       = "trim"
 	TopicFitting    = "fitting"
 	TopicTrial      = "trial"
+	TopicPilot      = "pilot"
 	TopicWatch      = "watch"
 	TopicCorrection = "correction"
 	TopicPart       = "part"

@@ -41,7 +41,8 @@ func (s *Store) RemoveRig(ctx context.Context, id int64, check func(*Rig) error)
 		var running int
 		if err := tx.GetContext(ctx, &running, `SELECT (SELECT COUNT(*) FROM fittings WHERE rig_id = ? AND ended_at IS NULL) +
 			(SELECT COUNT(*) FROM trials WHERE rig_id = ? AND ended_at IS NULL) +
-			(SELECT COUNT(*) FROM sessions WHERE rig_id = ? AND ended_at IS NULL)`, id, id, id); err != nil {
+			(SELECT COUNT(*) FROM sessions WHERE rig_id = ? AND ended_at IS NULL) +
+			(SELECT COUNT(*) FROM pilots WHERE rig_id = ? AND ended_at IS NULL)`, id, id, id, id); err != nil {
 			return err
 		}
 		if running > 0 {
@@ -59,6 +60,7 @@ func (s *Store) RemoveRig(ctx context.Context, id int64, check func(*Rig) error)
 			`DELETE FROM incidents WHERE rig_id = ?`,
 			`DELETE FROM trials WHERE rig_id = ?`,
 			`DELETE FROM sessions WHERE rig_id = ?`,
+			`DELETE FROM pilots WHERE rig_id = ?`,
 			`DELETE FROM fittings WHERE rig_id = ?`,
 			`DELETE FROM notices WHERE rig_id = ?`,
 			`DELETE FROM watches WHERE rig_id = ?`,

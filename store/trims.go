@@ -41,12 +41,13 @@ type Trim struct {
 	FittedAt  sql.NullTime          `db:"fitted_at"`
 	Notes     string                `db:"notes"`
 	Profile   Profile               `db:"profile"`
-	UsedS     float64               `db:"used_s"` // in daily use since its last fault
-	Proof     JSON[proof.Proof]     `db:"proof"`  // what it stood since it last failed; of none that was never judged
+	UsedS     float64               `db:"used_s"`   // in daily use since its last fault
+	Pilot     sql.NullInt64         `db:"pilot_id"` // that tried it on its way
+	Proof     JSON[proof.Proof]     `db:"proof"`    // what it stood since it last failed; of none that was never judged
 }
 
 const trimColumns = `id, rig_id, number, parent_id, name, reason, settings, forecast, standing, verdict, core, verdict_s, created_at,
-	fitted_at, notes, profile, proof, used_s`
+	fitted_at, notes, profile, proof, used_s, pilot_id`
 
 // insertTrim numbers and stores a trim. Numbers count per rig from 0, which is stock.
 func insertTrim(ctx context.Context, tx *txn, t *Trim) error {
@@ -66,8 +67,8 @@ func insertTrim(ctx context.Context, tx *txn, t *Trim) error {
 	}
 	t.CreatedAt, t.Core = t.CreatedAt.UTC().Truncate(time.Microsecond), -1
 	result, err = tx.NamedExecContext(ctx, `INSERT INTO trims (rig_id, number, parent_id, name, reason, settings, forecast, standing,
-		core, created_at, notes)
-		VALUES (:rig_id, :number, :parent_id, :name, :reason, :settings, :forecast, :standing, :core, :created_at, :notes)`, t)
+		core, created_at, notes, pilot_id)
+		VALUES (:rig_id, :number, :parent_id, :name, :reason, :settings, :forecast, :standing, :core, :created_at, :notes, :pilot_id)`, t)
 	if err != nil {
 		return err
 	}
@@ -183,6 +184,13 @@ func (s *Store) InForceOn(ctx context.Context, r *Rig) ([]int64, error) {
 	err := s.db.SelectContext(ctx, &trims,
 		`SELECT trim_in_force FROM rigs WHERE processor_id = ? AND id <> ? AND trim_in_force IS NOT NULL ORDER BY id`, r.Processor, r.ID)
 	return trims, known(err, "list what is in force on rigs like %s", r.Name)
+}
+
+// Like lists the other rigs with the same processor as one.
+func (s *Store) Like(ctx context.Context, r *Rig) ([]int64, error) {
+	var rigs []int64
+	err := s.db.SelectContext(ctx, &rigs, `SELECT id FROM rigs WHERE processor_id = ? AND id <> ? ORDER BY id`, r.Processor, r.ID)
+	return rigs, known(err, "list rigs like %s", r.Name)
 }
 
 // SettingsOf returns the settings of trims.
