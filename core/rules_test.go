@@ -36,7 +36,7 @@ func under(name, folder string) bool {
 
 // layers are the folders from the top down: each may import those below it, and none above. What stands beside the
 // layers says so itself.
-var layers = []string{"server", "runner", "workshop", "store", "firmware", "link", "core"}
+var layers = []string{"server", "runner", "pilot", "workshop", "store", "firmware", "link", "core"}
 
 // TestLayers: arrows point down. Helpers for tests stand outside the layers.
 func TestLayers(t *testing.T) {
@@ -61,6 +61,7 @@ func TestNeverImported(t *testing.T) {
 		{"the server cannot tell a stand-in from a real rig", "server", "standin"},
 		{"what drives trials must find out what stand-ins hide", "runner", "standin"},
 		{"what is done must not know what stand-ins hide", "workshop", "standin"},
+		{"what flies a survey must find out what stand-ins hide", "pilot", "standin"},
 		{"a forecast may know only part sheets and records", "core", "standin"},
 		{"the board is reached over the network", "firmware", "standin"},
 		{"the two ends of the link share nothing but its protocol", "standin", "store"},

@@ -18,6 +18,7 @@ import (
 	"zerokeel/firmware"
 	"zerokeel/link"
 	"zerokeel/live"
+	"zerokeel/pilot"
 	"zerokeel/store"
 	"zerokeel/workshop"
 )
@@ -40,11 +41,12 @@ const (
 
 // Runner drives what runs on the rigs whose leases this process holds.
 type Runner struct {
-	shop  *workshop.Workshop
-	store *store.Store
-	hub   *link.Hub
-	log   *slog.Logger
-	http  *http.Client // for notices
+	shop   *workshop.Workshop
+	pilots *pilot.Driver
+	store  *store.Store
+	hub    *link.Hub
+	log    *slog.Logger
+	http   *http.Client // for notices
 
 	asked  sync.Map        // rig → when its board may be asked again, *asking
 	states states          // since when what is under way is as it is
@@ -60,7 +62,7 @@ type Runner struct {
 
 // New returns a runner. Its Run must be called.
 func New(shop *workshop.Workshop, s *store.Store, log *slog.Logger) *Runner {
-	return &Runner{shop: shop, store: s, hub: shop.Hub(), log: log, http: shop.Out().Client(sendTimeout),
+	return &Runner{shop: shop, pilots: pilot.New(shop, s), store: s, hub: shop.Hub(), log: log, http: shop.Out().Client(sendTimeout),
 		working: map[string]bool{}, uses: map[int64]inUse{}, looked: map[int64]time.Time{}}
 }
 
@@ -147,6 +149,10 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 	if err != nil {
 		return err
 	}
+	pilots, err := r.store.OpenPilots(ctx)
+	if err != nil {
+		return err
+	}
 	due, err := r.store.DueChecks(ctx)
 	if err != nil {
 		return err
@@ -200,6 +206,12 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 			continue
 		}
 		r.step(ctx, steps, fmt.Sprintf("session %d", x.ID), x.RigID, func(lease *store.Lease) error { return r.stepSession(ctx, lease, x.ID) })
+	}
+	for _, p := range pilots {
+		if p.State == store.PilotPaused && !p.EndAsked || others(p.RigID) {
+			continue
+		}
+		r.step(ctx, steps, fmt.Sprintf("pilot %d", p.ID), p.RigID, func(lease *store.Lease) error { return r.pilots.Step(ctx, lease, p.ID) })
 	}
 	return nil
 }

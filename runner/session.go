@@ -55,14 +55,14 @@ func (r *Runner) followSession(ctx context.Context, x *store.Session) (moved boo
 		return false, err
 	}
 	if rig.TrimInForce.Valid && rig.TrimInForce.Int64 == block.Trim {
-		return false, waits(r.runBlock(ctx, x, rig))
+		return false, workshop.Waits(r.runBlock(ctx, x, rig))
 	}
 	if x.FittingID.Valid {
 		return r.fittedBlock(ctx, x)
 	}
 	f, err := r.shop.Fit(ctx, x.RigID, block.Trim, "")
 	if err != nil {
-		return false, waits(err)
+		return false, workshop.Waits(err)
 	}
 	x.FittingID = sql.NullInt64{Int64: f.ID, Valid: true}
 	return true, nil
@@ -96,14 +96,5 @@ func (r *Runner) runBlock(ctx context.Context, x *store.Session, rig *store.Rig)
 		plan.Legs = append(plan.Legs, slices.Repeat([]workshop.LegPlan{{Yardstick: id}}, x.Blocks.V[x.Block].Runs)...)
 	}
 	_, err := r.shop.StartTrial(ctx, rig.ID, plan)
-	return err
-}
-
-// waits passes over what may be different at the next look: a rig that is busy, or not linked yet.
-func waits(err error) error {
-	var stands *workshop.Conflict
-	if errors.As(err, &stands) {
-		return nil
-	}
 	return err
 }

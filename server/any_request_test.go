@@ -91,7 +91,7 @@ func TestAnyRequestIsAnswered(t *testing.T) {
 		statuses[response.StatusCode]++
 		var p api.Problem
 		inWords := response.StatusCode < 400 || json.Unmarshal(answer.Bytes(), &p) == nil && p.Title != ""
-		if err != nil || response.StatusCode >= 500 || !inWords || took > time.Second {
+		if err != nil || response.StatusCode >= 500 || !inWords || took > most(at.op.OperationID) {
 			t.Errorf("%s %s?%s %.300s: %d after %s of the processor, %.300s, %v", at.method, path, query.Encode(), body, response.StatusCode,
 				took, answer.Bytes(), err)
 		}
@@ -99,6 +99,15 @@ func TestAnyRequestIsAnswered(t *testing.T) {
 	if statuses[200]+statuses[201]+statuses[204] < requests/20 || statuses[422] < requests/20 {
 		t.Errorf("too few were allowed, or too few refused: %v", statuses)
 	}
+}
+
+// most is how much of the processor a request may use, under the race detector too. Soundings weigh everything that a rig was ever put
+// to: a quarter of a second, and ten times as much under the detector.
+func most(operation string) time.Duration {
+	if operation == "getSoundings" {
+		return 5 * time.Second
+	}
+	return time.Second
 }
 
 // processorTime is how much of the processor this process has used.

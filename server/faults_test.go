@@ -17,7 +17,7 @@ import (
 // leaves of the reserve in a regime. The seed decides among the outcomes that the regime has.
 func TestEveryWayToFail(t *testing.T) {
 	weakest := func(core int, by standin.Reserve) func(*standin.Config) {
-		return func(c *standin.Config) { c.Weaker = map[int]standin.Reserve{core: by} }
+		return func(c *standin.Config) { c.SlopeV, c.Weaker = 0, map[int]standin.Reserve{core: by} }
 	}
 	far := servertest.Leg("heavy", 900)
 	far.AbortC = ptr(120.0) // beyond the trip; otherwise the application would end it before
@@ -32,7 +32,7 @@ func TestEveryWayToFail(t *testing.T) {
 		why      string
 	}{
 		{"miscalculated", weakest(3, standin.Reserve{Heavy: 0.125}), 1, nil, servertest.Leg("heavy", 300), "miscalculated", 3, "wrong result"},
-		{"core dropped", weakest(3, standin.Reserve{Heavy: 0.105}), 12, nil, servertest.Leg("heavy", 300), "core dropped", 3, "no progress"},
+		{"core dropped", weakest(3, standin.Reserve{Heavy: 0.105}), 53, nil, servertest.Leg("heavy", 300), "core dropped", 3, "no progress"},
 		{"froze", weakest(2, standin.Reserve{Transition: 0.32}), 1, nil, servertest.Leg("transition", 300), "froze", -1,
 			"the board says the machine is up"},
 		{"restarted", weakest(2, standin.Reserve{Transition: 0.32}), 6, nil, servertest.Leg("transition", 300), "restarted", -1,

@@ -63,7 +63,7 @@ func apiTrim(t *workshop.Trim) api.Trim {
 		Id: t.ID, Rig: t.RigID, Number: t.Number, Name: t.Name, Reason: t.Reason, Settings: t.Settings.V, Changes: nonNil(t.Changes),
 		Standing: api.TrimStanding(t.Standing), InForce: t.InForce, Notes: t.Notes, Profile: api.TrimProfile(t.Profile), CreatedAt: t.CreatedAt,
 		Verdict: string(t.Verdict), Core: t.Core, Summary: t.Summary, Points: t.Points,
-		Parent: id(t.ParentID.Int64), Next: texts(t.Next), BackTo: id(t.BackTo),
+		Parent: id(t.ParentID.Int64), Next: texts(t.Next), BackTo: id(t.BackTo), Pilot: id(t.Trim.Pilot.Int64),
 	}
 	if out.Settings == nil {
 		out.Settings = trim.Settings{}

@@ -98,7 +98,7 @@ func verdicts(t *testing.T, db *sqlx.DB) map[int64]string {
 func readAll(t *testing.T, bench *servertest.Bench, want map[int64]string) {
 	t.Helper()
 	get := func(path string, out any) { bench.Call("GET", path, nil, 200, out) }
-	for _, path := range []string{"parts", "loads", "ladders", "channels", "yardsticks"} {
+	for _, path := range []string{"parts", "loads", "ladders", "channels", "yardsticks", "goals"} {
 		get("/api/"+path, nil)
 	}
 	var rigs []api.Rig
@@ -106,8 +106,8 @@ func readAll(t *testing.T, bench *servertest.Bench, want map[int64]string) {
 	got, legs := map[int64]string{}, 0
 	for _, r := range rigs {
 		at := fmt.Sprintf("/api/rigs/%d", r.Id)
-		for _, path := range []string{"", "/fittings", "/sessions", "/channels", "/corrections", "/watches", "/log", "/scores", "/incidents",
-			"/removal"} {
+		for _, path := range []string{"", "/fittings", "/sessions", "/soundings", "/pilots", "/channels", "/corrections", "/watches", "/log",
+			"/scores", "/incidents", "/removal"} {
 			get(at+path, nil)
 		}
 		var trims []api.Trim
@@ -118,6 +118,9 @@ func readAll(t *testing.T, bench *servertest.Bench, want map[int64]string) {
 					continue // the settings of a rig whose parts are not known are not either
 				}
 				get(fmt.Sprintf("/api/trims/%d%s", trim.Id, path), nil)
+			}
+			if r.Parts != nil && trim.Number == 0 {
+				get(fmt.Sprintf("%s/tuning?goal=quiet&minutes=600&trim=%d", at, trim.Id), nil)
 			}
 			get(fmt.Sprintf("%s/difference?from=%d&to=%d", at, trims[0].Id, trim.Id), nil)
 			if trim.Id != trims[0].Id {

@@ -39,6 +39,9 @@ func ActorOf(ctx context.Context) Actor {
 	return a
 }
 
+// drives reports whether it carries out what a person began.
+func (a Actor) drives() bool { return a.Kind == Runner || a.Kind == Pilot }
+
 // act is what somebody wants to do.
 type act string
 

@@ -38,7 +38,7 @@ func (w *Workshop) Fit(ctx context.Context, rig, id int64, despite string) (*sto
 	if err != nil {
 		return nil, err
 	}
-	if err := w.noSession(ctx, r); err != nil {
+	if err := errors.Join(w.noSession(ctx, r), w.noPilot(ctx, r)); err != nil {
 		return nil, err
 	}
 	t, err := w.trimOf(ctx, rig, id)

@@ -338,6 +338,7 @@ type knowledge struct {
 	rigs      *lru.Cache[version, *rigKnowledge]
 	forecasts *lru.Cache[forecastKey, *forecast.Result]
 	fixed     *lru.Cache[int64, trim.Settings] // of trims that were fitted, which do not change
+	surveys   *lru.Cache[surveyKey, *surveyed]
 	underWay  *singleflight.Group
 }
 
@@ -350,10 +351,11 @@ func newKnowledge() knowledge {
 	rigs, err := lru.New[version, *rigKnowledge](keptRigs)
 	forecasts, err2 := lru.New[forecastKey, *forecast.Result](keptForecasts)
 	fixed, err3 := lru.New[int64, trim.Settings](keptSettings)
-	if err = errors.Join(err, err2, err3); err != nil {
+	surveys, err4 := lru.New[surveyKey, *surveyed](keptRigs)
+	if err = errors.Join(err, err2, err3, err4); err != nil {
 		panic(err) // only a size below one is refused
 	}
-	return knowledge{rigs: rigs, forecasts: forecasts, fixed: fixed, underWay: &singleflight.Group{}}
+	return knowledge{rigs: rigs, forecasts: forecasts, fixed: fixed, surveys: surveys, underWay: &singleflight.Group{}}
 }
 
 // rigKnown loads a rig with all that is known of it. A series of questions about a rig that stays as it is reads its row, and

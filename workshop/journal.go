@@ -7,13 +7,14 @@ import (
 	"strings"
 	"time"
 
+	"zerokeel/core/tuning"
 	"zerokeel/store"
 )
 
 // JournalEntry is one thing that happened on a rig. Trim and Trial are 0 for none.
 type JournalEntry struct {
 	At          time.Time // on the rig's clock, as far as it has told it
-	Kind        string    // trim, fitting, trial, incident, watch
+	Kind        string    // trim, fitting, trial, incident, watch, pilot
 	Trim, Trial int64
 	Title, Text string
 	Bad         bool
@@ -108,6 +109,30 @@ func journalOf(trims []store.Trim, h *store.History) []JournalEntry {
 			text += "; sent: " + n.Outcome
 		}
 		add(n.At, "watch", 0, title, text, n.Raised)
+	}
+	for i := range h.Pilots {
+		p := &h.Pilots[i]
+		what := "Survey"
+		if p.Plan.V.Goal != "" {
+			what = "Tuning, " + string(p.Plan.V.Goal)
+		}
+		add(p.RigBegan, "pilot", p.Base, what+": begun from "+names[p.Base], fmt.Sprintf("%.0f min of bench time, a fault in a day with a chance of %g %% allowed",
+			p.Plan.V.Minutes, 100*p.Plan.V.Risk24h), false)
+		for _, d := range p.Progress.V.Done {
+			text := d.Words
+			if d.Skipped {
+				text = "left out: " + text
+			}
+			e := add(d.At, "pilot", d.Trim, fmt.Sprintf("%s: %s", what, d.Kind), text, d.Trim != 0 && !d.Kept && !d.Skipped && d.Kind != tuning.Baseline)
+			e.Trial = d.Trial
+		}
+		if p.RigEnded.Valid {
+			title := what + ": ended with " + names[p.Progress.V.Found]
+			if p.Problem != "" {
+				title = what + ": ended early"
+			}
+			add(p.RigEnded.Time, "pilot", p.Progress.V.Found, title, p.Problem, p.Problem != "")
+		}
 	}
 	slices.SortStableFunc(out, func(a, b JournalEntry) int { return b.At.Compare(a.At) })
 	return out

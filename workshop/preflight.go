@@ -49,7 +49,7 @@ func (w *Workshop) passes(ctx context.Context, t *store.Trim, c *Check, despite 
 			return "", conflict("preflight stops this trim: %s", f.Reason)
 		}
 	}
-	if despite = strings.TrimSpace(despite); despite == "" && ActorOf(ctx).Kind == Runner {
+	if despite = strings.TrimSpace(despite); despite == "" && ActorOf(ctx).drives() {
 		var err error
 		if despite, err = w.store.LastDespite(ctx, t.ID); err != nil {
 			return "", err
@@ -129,6 +129,9 @@ func (w *Workshop) check(ctx context.Context, r *store.Rig, k *rigKnowledge, par
 		in.Prepare()
 		var err error
 		in.Records, err = w.preflightRecords(ctx, r, parent, k)
+		if err == nil {
+			in.Records.Believed, err = w.believed(ctx, r, k, settings)
+		}
 		meanwhile <- err
 	}()
 	// A trim that the board does not take has no forecast; the findings say why.

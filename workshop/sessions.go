@@ -65,7 +65,7 @@ func (w *Workshop) StartSession(ctx context.Context, rig int64, p SessionPlan) (
 			return nil, err // who drives the session has no more to say than what a person said before
 		}
 	}
-	if err := w.mayRun(ctx, r); err != nil {
+	if err := errors.Join(w.noPilot(ctx, r), w.mayRun(ctx, r)); err != nil {
 		return nil, err
 	}
 	first, second := p.Base, p.Other
@@ -133,7 +133,7 @@ func (w *Workshop) EndSession(ctx context.Context, id int64) (*store.Session, er
 
 // noSession refuses what would come between the blocks of a session; its driver alone may.
 func (w *Workshop) noSession(ctx context.Context, r *store.Rig) error {
-	if ActorOf(ctx).Kind == Runner {
+	if ActorOf(ctx).drives() {
 		return nil
 	}
 	open, err := w.store.OpenSessions(ctx)

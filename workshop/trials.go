@@ -139,6 +139,7 @@ type Plan struct {
 	GoOn    *bool
 	Repeat  *int
 	Session *SessionBlock // whose runs they are
+	Pilot   *PilotOrderOf // whose order it is
 }
 
 // LegPlan is a leg as it is asked for.
@@ -175,6 +176,9 @@ func (w *Workshop) StartTrial(ctx context.Context, rig int64, p Plan) (*Trial, e
 	}
 	if s := p.Session; s != nil {
 		t.Session, t.Block = sql.NullInt64{Int64: s.Session, Valid: true}, sql.NullInt64{Int64: int64(s.Block), Valid: true}
+	}
+	if o := p.Pilot; o != nil {
+		t.Pilot, t.Order = sql.NullInt64{Int64: o.Pilot, Valid: true}, sql.NullInt64{Int64: int64(o.Number), Valid: true}
 	}
 	cores, err := w.runningCores(ctx, r)
 	if err != nil {

@@ -265,6 +265,7 @@ type NewTrim struct {
 	Parent       int64
 	Name, Reason string
 	Changes      trim.Settings // on those of the parent
+	Pilot        int64         // that makes it on its way; 0 for none
 }
 
 // MakeTrim makes a trim of a rig from another.
@@ -284,7 +285,8 @@ func (w *Workshop) MakeTrim(ctx context.Context, rig int64, in NewTrim) (*Made, 
 	} else if err != nil {
 		return nil, err
 	}
-	t := &store.Trim{RigID: rig, ParentID: sql.NullInt64{Int64: parent.ID, Valid: true}, Name: in.Name, Reason: in.Reason}
+	t := &store.Trim{RigID: rig, ParentID: sql.NullInt64{Int64: parent.ID, Valid: true}, Name: in.Name, Reason: in.Reason,
+		Pilot: sql.NullInt64{Int64: in.Pilot, Valid: in.Pilot != 0}}
 	return w.make(ctx, t, r, set, parent.Settings.V.With(in.Changes))
 }
 

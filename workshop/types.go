@@ -5,7 +5,9 @@ import (
 	"zerokeel/core/compare"
 	"zerokeel/core/load"
 	"zerokeel/core/proof"
+	"zerokeel/core/survey"
 	"zerokeel/core/trim"
+	"zerokeel/core/tuning"
 	"zerokeel/link"
 	"zerokeel/store"
 )
@@ -20,6 +22,11 @@ type (
 	Watch     = store.Watch
 	Recording = store.Log
 	Session   = store.Session
+	Flight    = store.Pilot
+	Goal      = tuning.Goal
+	StepKind  = tuning.Kind
+	Carried   = store.StepDone
+	Hours     = store.Hours
 	Account   = store.Account
 	Trace     = store.Trace
 	Answer    = store.Answer
@@ -29,6 +36,7 @@ type (
 
 	SessionPart = store.SessionPart
 	Contrast    = trim.Contrast
+	Assessment  = survey.Assessment
 	PartSheet   = store.Part
 	Profile     = store.Profile
 

@@ -92,6 +92,15 @@ func (c *Conflict) Error() string { return c.text }
 
 func conflict(format string, args ...any) error { return &Conflict{fmt.Sprintf(format, args...)} }
 
+// Waits passes over, for whoever drives, what may be different at the next look: a rig that is busy, or not linked yet.
+func Waits(err error) error {
+	var stands *Conflict
+	if errors.As(err, &stands) {
+		return nil
+	}
+	return err
+}
+
 // busy is the conflict with what a rig does already.
 func busy(rig string) error {
 	return conflict("%s is busy; wait until its fitting or trial ends, or stop it", rig)

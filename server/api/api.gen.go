@@ -109,6 +109,27 @@ func (e DeedOutcome) Valid() bool {
 	}
 }
 
+// Defines values for DepthForecastOf.
+const (
+	DepthForecastOfFound DepthForecastOf = "found"
+	DepthForecastOfKeel  DepthForecastOf = "keel"
+	DepthForecastOfTrim  DepthForecastOf = "trim"
+)
+
+// Valid indicates whether the value is a known member of the DepthForecastOf enum.
+func (e DepthForecastOf) Valid() bool {
+	switch e {
+	case DepthForecastOfFound:
+		return true
+	case DepthForecastOfKeel:
+		return true
+	case DepthForecastOfTrim:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FittingStepState.
 const (
 	FittingStepStateDone    FittingStepState = "done"
@@ -135,37 +156,37 @@ func (e FittingStepState) Valid() bool {
 
 // Defines values for LegRequestLoad.
 const (
-	Heavy          LegRequestLoad = "heavy"
-	Idle           LegRequestLoad = "idle"
-	Integer        LegRequestLoad = "integer"
-	Light          LegRequestLoad = "light"
-	Memory         LegRequestLoad = "memory"
-	Mixed          LegRequestLoad = "mixed"
-	Transform      LegRequestLoad = "transform"
-	TransformLarge LegRequestLoad = "transform-large"
-	Transition     LegRequestLoad = "transition"
+	LegRequestLoadHeavy          LegRequestLoad = "heavy"
+	LegRequestLoadIdle           LegRequestLoad = "idle"
+	LegRequestLoadInteger        LegRequestLoad = "integer"
+	LegRequestLoadLight          LegRequestLoad = "light"
+	LegRequestLoadMemory         LegRequestLoad = "memory"
+	LegRequestLoadMixed          LegRequestLoad = "mixed"
+	LegRequestLoadTransform      LegRequestLoad = "transform"
+	LegRequestLoadTransformLarge LegRequestLoad = "transform-large"
+	LegRequestLoadTransition     LegRequestLoad = "transition"
 )
 
 // Valid indicates whether the value is a known member of the LegRequestLoad enum.
 func (e LegRequestLoad) Valid() bool {
 	switch e {
-	case Heavy:
+	case LegRequestLoadHeavy:
 		return true
-	case Idle:
+	case LegRequestLoadIdle:
 		return true
-	case Integer:
+	case LegRequestLoadInteger:
 		return true
-	case Light:
+	case LegRequestLoadLight:
 		return true
-	case Memory:
+	case LegRequestLoadMemory:
 		return true
-	case Mixed:
+	case LegRequestLoadMixed:
 		return true
-	case Transform:
+	case LegRequestLoadTransform:
 		return true
-	case TransformLarge:
+	case LegRequestLoadTransformLarge:
 		return true
-	case Transition:
+	case LegRequestLoadTransition:
 		return true
 	default:
 		return false
@@ -200,6 +221,7 @@ func (e LegRequestWidth) Valid() bool {
 const (
 	LogEntryKindFitting  LogEntryKind = "fitting"
 	LogEntryKindIncident LogEntryKind = "incident"
+	LogEntryKindPilot    LogEntryKind = "pilot"
 	LogEntryKindTrial    LogEntryKind = "trial"
 	LogEntryKindTrim     LogEntryKind = "trim"
 	LogEntryKindWatch    LogEntryKind = "watch"
@@ -211,6 +233,8 @@ func (e LogEntryKind) Valid() bool {
 	case LogEntryKindFitting:
 		return true
 	case LogEntryKindIncident:
+		return true
+	case LogEntryKindPilot:
 		return true
 	case LogEntryKindTrial:
 		return true
@@ -271,6 +295,99 @@ func (e MeRole) Valid() bool {
 	case MeRoleGuest:
 		return true
 	case MeRoleOwner:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PilotPhase.
+const (
+	PilotPhaseBack       PilotPhase = "back"
+	PilotPhaseBaseline   PilotPhase = "baseline"
+	PilotPhaseClocks     PilotPhase = "clocks"
+	PilotPhaseComparison PilotPhase = "comparison"
+	PilotPhaseDepths     PilotPhase = "depths"
+	PilotPhaseFans       PilotPhase = "fans"
+	PilotPhaseLimits     PilotPhase = "limits"
+	PilotPhaseMemory     PilotPhase = "memory"
+	PilotPhaseOver       PilotPhase = "over"
+	PilotPhasePower      PilotPhase = "power"
+	PilotPhaseProof      PilotPhase = "proof"
+)
+
+// Valid indicates whether the value is a known member of the PilotPhase enum.
+func (e PilotPhase) Valid() bool {
+	switch e {
+	case PilotPhaseBack:
+		return true
+	case PilotPhaseBaseline:
+		return true
+	case PilotPhaseClocks:
+		return true
+	case PilotPhaseComparison:
+		return true
+	case PilotPhaseDepths:
+		return true
+	case PilotPhaseFans:
+		return true
+	case PilotPhaseLimits:
+		return true
+	case PilotPhaseMemory:
+		return true
+	case PilotPhaseOver:
+		return true
+	case PilotPhasePower:
+		return true
+	case PilotPhaseProof:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PilotState.
+const (
+	Ended  PilotState = "ended"
+	Flying PilotState = "flying"
+	Paused PilotState = "paused"
+)
+
+// Valid indicates whether the value is a known member of the PilotState enum.
+func (e PilotState) Valid() bool {
+	switch e {
+	case Ended:
+		return true
+	case Flying:
+		return true
+	case Paused:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PilotOrderDoing.
+const (
+	PilotOrderDoingCard      PilotOrderDoing = "card"
+	PilotOrderDoingComparing PilotOrderDoing = "comparing"
+	PilotOrderDoingFitting   PilotOrderDoing = "fitting"
+	PilotOrderDoingPlanning  PilotOrderDoing = "planning"
+	PilotOrderDoingTrial     PilotOrderDoing = "trial"
+)
+
+// Valid indicates whether the value is a known member of the PilotOrderDoing enum.
+func (e PilotOrderDoing) Valid() bool {
+	switch e {
+	case PilotOrderDoingCard:
+		return true
+	case PilotOrderDoingComparing:
+		return true
+	case PilotOrderDoingFitting:
+		return true
+	case PilotOrderDoingPlanning:
+		return true
+	case PilotOrderDoingTrial:
 		return true
 	default:
 		return false
@@ -491,6 +608,7 @@ func (e YardstickBetter) Valid() bool {
 const (
 	ReadLogParamsKindsFitting  ReadLogParamsKinds = "fitting"
 	ReadLogParamsKindsIncident ReadLogParamsKinds = "incident"
+	ReadLogParamsKindsPilot    ReadLogParamsKinds = "pilot"
 	ReadLogParamsKindsTrial    ReadLogParamsKinds = "trial"
 	ReadLogParamsKindsTrim     ReadLogParamsKinds = "trim"
 	ReadLogParamsKindsWatch    ReadLogParamsKinds = "watch"
@@ -502,6 +620,8 @@ func (e ReadLogParamsKinds) Valid() bool {
 	case ReadLogParamsKindsFitting:
 		return true
 	case ReadLogParamsKindsIncident:
+		return true
+	case ReadLogParamsKindsPilot:
 		return true
 	case ReadLogParamsKindsTrial:
 		return true
@@ -734,6 +854,14 @@ type CoreGroup struct {
 	Name  string `json:"name"`
 }
 
+// CoreLimit defines model for CoreLimit.
+type CoreLimit struct {
+	// Mean depth at which a fault comes every one or two minutes, steps
+	Mean   float64 `json:"mean"`
+	Regime string  `json:"regime"`
+	Sd     float64 `json:"sd"`
+}
+
 // Correction defines model for Correction.
 type Correction struct {
 	Channel string  `json:"channel"`
@@ -801,6 +929,20 @@ type CurveOffset struct {
 	Steps  float64 `json:"steps"`
 }
 
+// DailyRisk defines model for DailyRisk.
+type DailyRisk struct {
+	High float64 `json:"high"`
+
+	// Low of the 90% interval of this chip's own
+	Low float64 `json:"low"`
+
+	// Risk the chance of a fault in a day of mixed use, as believed
+	Risk float64 `json:"risk"`
+
+	// Words such as 1 in 80 a day
+	Words string `json:"words"`
+}
+
 // Deed defines model for Deed.
 type Deed struct {
 	At time.Time `json:"at"`
@@ -821,6 +963,22 @@ type Deed struct {
 
 // DeedOutcome defines model for Deed.Outcome.
 type DeedOutcome string
+
+// DepthForecast defines model for DepthForecast.
+type DepthForecast struct {
+	// Degrees hottest core under heavy load, °C
+	Degrees *float64        `json:"degrees"`
+	Of      DepthForecastOf `json:"of"`
+
+	// Score of the burst yardstick
+	Score *float64 `json:"score"`
+
+	// Watts package power under heavy load
+	Watts *float64 `json:"watts"`
+}
+
+// DepthForecastOf defines model for DepthForecast.Of.
+type DepthForecastOf string
 
 // Difference defines model for Difference.
 type Difference = trim.Difference
@@ -882,6 +1040,18 @@ type Evidence = verdict.Pointer
 
 // Fault defines model for Fault.
 type Fault = invalid.Entry
+
+// FaultSlope defines model for FaultSlope.
+type FaultSlope struct {
+	High float64 `json:"high"`
+
+	// Low of the 90% interval
+	Low float64 `json:"low"`
+
+	// MV of less voltage that make faults twice as many
+	MV    float64 `json:"mV"`
+	Words string  `json:"words"`
+}
 
 // Figure defines model for Figure.
 type Figure struct {
@@ -955,6 +1125,20 @@ type FittingStepState string
 
 // Forecast defines model for Forecast.
 type Forecast = forecast.Result
+
+// Goal defines model for Goal.
+type Goal struct {
+	Goal string `json:"goal"`
+
+	// Wants in a sentence
+	Wants string `json:"wants"`
+}
+
+// Hours of the day, on the clock of the server, from the first to before the second
+type Hours struct {
+	From int `json:"from"`
+	To   int `json:"to"`
+}
 
 // Incident defines model for Incident.
 type Incident struct {
@@ -1290,6 +1474,114 @@ type PasswordRequest struct {
 	Password string `json:"password"`
 }
 
+// Pilot defines model for Pilot.
+type Pilot struct {
+	Clears    int        `json:"clears"`
+	Crashes   int        `json:"crashes"`
+	CreatedAt time.Time  `json:"createdAt"`
+	Done      []StepDone `json:"done"`
+	EndAsked  bool       `json:"endAsked"`
+	EndedAt   *time.Time `json:"endedAt"`
+	Fittings  int        `json:"fittings"`
+
+	// Found trim that it recommends
+	Found *int64 `json:"found"`
+
+	// From trim that the steps so far have led to
+	From int64 `json:"from"`
+
+	// HourBuys by how many steps an hour more would make the doubt of a core smaller
+	HourBuys   float64     `json:"hourBuys"`
+	Id         int64       `json:"id"`
+	LeftMin    float64     `json:"leftMin"`
+	Now        *PilotOrder `json:"now"`
+	Orders     int         `json:"orders"`
+	PauseAsked bool        `json:"pauseAsked"`
+
+	// Phase the step at hand; back is on the way to the trim that is safe
+	Phase   PilotPhase `json:"phase"`
+	Plan    PilotPlan  `json:"plan"`
+	Problem string     `json:"problem"`
+
+	// SpentMin of bench time
+	SpentMin float64    `json:"spentMin"`
+	State    PilotState `json:"state"`
+
+	// Step at hand, by its place in the plan
+	Step int `json:"step"`
+
+	// Trim that it began with
+	Trim int64 `json:"trim"`
+
+	// Waits for the hours of the day in which it may begin something
+	Waits bool `json:"waits"`
+}
+
+// PilotPhase the step at hand; back is on the way to the trim that is safe
+type PilotPhase string
+
+// PilotState defines model for Pilot.State.
+type PilotState string
+
+// PilotLeg defines model for PilotLeg.
+type PilotLeg struct {
+	Cores   []int   `json:"cores"`
+	Load    string  `json:"load"`
+	Minutes float64 `json:"minutes"`
+}
+
+// PilotOrder defines model for PilotOrder.
+type PilotOrder struct {
+	// Depths steps; none of a proof
+	Depths []int `json:"depths"`
+
+	// Doing card is a fitting that waits for a person at the board
+	Doing PilotOrderDoing `json:"doing"`
+
+	// Fails the chance that it does not hold, as believed
+	Fails float64    `json:"fails"`
+	Legs  []PilotLeg `json:"legs"`
+
+	// Minutes that it is expected to take
+	Minutes float64 `json:"minutes"`
+	Trim    *int64  `json:"trim"`
+	Why     string  `json:"why"`
+}
+
+// PilotOrderDoing card is a fitting that waits for a person at the board
+type PilotOrderDoing string
+
+// PilotPlan defines model for PilotPlan.
+type PilotPlan struct {
+	AbortC *float64 `json:"abortC"`
+
+	// ByStep it pauses after each
+	ByStep bool `json:"byStep"`
+
+	// Clears starts that may fail
+	Clears int `json:"clears"`
+
+	// Deepest steps
+	Deepest int `json:"deepest"`
+
+	// Goal of a whole tuning
+	Goal  *string `json:"goal"`
+	Hours *Hours  `json:"hours"`
+
+	// Minutes of bench time: restarts, trials, and what crashes take
+	Minutes float64 `json:"minutes"`
+
+	// Proof ladder that proves what is found
+	Proof string `json:"proof"`
+
+	// ProofMin what that takes of the minutes
+	ProofMin float64  `json:"proofMin"`
+	Risk     float64  `json:"risk"`
+	Steps    []string `json:"steps"`
+	Volts    *float64 `json:"volts"`
+	Watts    *float64 `json:"watts"`
+}
+
 // Problem defines model for Problem.
 type Problem struct {
 	Detail *string `json:"detail,omitempty"`
@@ -1614,12 +1906,172 @@ type SettledRow struct {
 // SettledRowBetter defines model for SettledRow.Better.
 type SettledRowBetter string
 
+// SoundedCore defines model for SoundedCore.
+type SoundedCore struct {
+	// Chances of a fault a day at each depth from the deepest on
+	Chances []float64 `json:"chances"`
+
+	// Clearance by how many steps it lies above where it fails within a minute or two
+	Clearance float64 `json:"clearance"`
+	Cluster   string  `json:"cluster"`
+	Core      int     `json:"core"`
+
+	// Found depth recommended, steps
+	Found int `json:"found"`
+
+	// FoundClearance the same at the depth recommended: what it needs
+	FoundClearance float64 `json:"foundClearance"`
+
+	// Keel depth looked at, steps
+	Keel int `json:"keel"`
+
+	// Key its setting; cores with the same one move together
+	Key    string      `json:"key"`
+	Limits []CoreLimit `json:"limits"`
+
+	// Own depth of the trim, steps
+	Own int `json:"own"`
+
+	// Risk of this core, at the depth looked at
+	Risk float64 `json:"risk"`
+
+	// Sounded the deepest that was tested on it; null where nothing was
+	Sounded *int `json:"sounded"`
+}
+
+// Sounding defines model for Sounding.
+type Sounding struct {
+	Core int `json:"core"`
+
+	// Depth steps, as the core felt it: cores of a rail that work together stand at the shallowest of theirs
+	Depth int `json:"depth"`
+
+	// Faults that named it
+	Faults int `json:"faults"`
+
+	// Minutes that it held, all legs together
+	Minutes float64 `json:"minutes"`
+	Regime  string  `json:"regime"`
+
+	// Trial the newest; null for daily use
+	Trial *int64  `json:"trial"`
+	Trims []int64 `json:"trims"`
+}
+
+// Soundings defines model for Soundings.
+type Soundings struct {
+	// Allowed the chance of a fault in a day of mixed use
+	Allowed float64 `json:"allowed"`
+
+	// At of the depths looked at
+	At *DailyRisk `json:"at"`
+
+	// Breaks the chance that this chip's own risk is more than is allowed, at the depths looked at
+	Breaks float64 `json:"breaks"`
+
+	// Changes of the trim's settings, that bring it to the depths looked at
+	Changes Settings      `json:"changes"`
+	Cores   []SoundedCore `json:"cores"`
+
+	// Deepest that the board takes, steps
+	Deepest int `json:"deepest"`
+
+	// Each what has a setting of its own: core, cluster or chip
+	Each string `json:"each"`
+
+	// Fleet like chips of the workshop that the belief begins with
+	Fleet int `json:"fleet"`
+
+	// Forecasts of the trim, of the depths looked at, and of those recommended
+	Forecasts []DepthForecast `json:"forecasts"`
+
+	// Found of those recommended
+	Found *DailyRisk `json:"found"`
+
+	// FoundChanges and to those recommended
+	FoundChanges Settings `json:"foundChanges"`
+
+	// Left trials under other clocks, voltages or load lines, which are not counted
+	Left int `json:"left"`
+
+	// Name of the setting that is looked for
+	Name string `json:"name"`
+
+	// None why there is nothing to look for; empty where there is
+	None string `json:"none"`
+
+	// Over and that is too large to be left alone
+	Over bool `json:"over"`
+
+	// Per of the setting's unit, a step
+	Per    float64    `json:"per"`
+	Points []Sounding `json:"points"`
+
+	// Rings faults that no core was named for, the shallowest first
+	Rings []UnnamedFault `json:"rings"`
+
+	// Shallowest that chances are told of, steps
+	Shallowest int         `json:"shallowest"`
+	Slope      *FaultSlope `json:"slope"`
+
+	// StepMV mV a step
+	StepMV float64 `json:"stepMV"`
+
+	// Trim whose settings stay; null where the rig's parts are not known
+	Trim *int64 `json:"trim"`
+
+	// Unit of the setting
+	Unit string `json:"unit"`
+}
+
 // Spread defines model for Spread.
 type Spread struct {
 	Half *float64  `json:"half"`
 	Mean float64   `json:"mean"`
 	N    int       `json:"n"`
 	Runs []float64 `json:"runs"`
+}
+
+// StartPilotRequest defines model for StartPilotRequest.
+type StartPilotRequest struct {
+	// AbortC at which legs end
+	AbortC *float64 `json:"abortC,omitempty"`
+
+	// ByStep pause after each step
+	ByStep *bool `json:"byStep,omitempty"`
+
+	// Clears starts that may fail
+	Clears *int `json:"clears,omitempty"`
+
+	// Deepest steps; null for what the board takes
+	Deepest *int `json:"deepest,omitempty"`
+
+	// Goal of a whole tuning; a survey where it is left out
+	Goal *string `json:"goal,omitempty"`
+
+	// Hours of the day, on the clock of the server, from the first to before the second
+	Hours *Hours `json:"hours,omitempty"`
+
+	// Leave steps that are left out
+	Leave *[]string `json:"leave,omitempty"`
+
+	// Minutes of bench time
+	Minutes float64 `json:"minutes"`
+
+	// Proof ladder; chosen by the time when left out
+	Proof *string `json:"proof,omitempty"`
+
+	// Risk the chance of a fault in a day of mixed use that is allowed
+	Risk *float64 `json:"risk,omitempty"`
+
+	// Trim that it begins with
+	Trim int64 `json:"trim"`
+
+	// Volts of the core voltage
+	Volts *float64 `json:"volts,omitempty"`
+
+	// Watts that the package may draw
+	Watts *float64 `json:"watts,omitempty"`
 }
 
 // StartSessionRequest defines model for StartSessionRequest.
@@ -1649,6 +2101,21 @@ type StartTrialRequest struct {
 
 // StartTrialRequestPurpose defines model for StartTrialRequest.Purpose.
 type StartTrialRequestPurpose string
+
+// StepDone defines model for StepDone.
+type StepDone struct {
+	// Kept what it changed
+	Kept    bool   `json:"kept"`
+	Kind    string `json:"kind"`
+	Skipped bool   `json:"skipped"`
+
+	// Trial that tried it
+	Trial *int64 `json:"trial"`
+
+	// Trim that it led to, or was tried
+	Trim  *int64 `json:"trim"`
+	Words string `json:"words"`
+}
 
 // Telemetry defines model for Telemetry.
 type Telemetry struct {
@@ -1719,6 +2186,9 @@ type Trim struct {
 	Number int      `json:"number"`
 	Parent *int64   `json:"parent"`
 
+	// Pilot that tried it on its way
+	Pilot *int64 `json:"pilot"`
+
 	// Points mean score of an all-core burst
 	Points  *float64    `json:"points"`
 	Profile TrimProfile `json:"profile"`
@@ -1766,6 +2236,65 @@ type TrimProof struct {
 
 	// Used daily use, which proves no regime in particular
 	Used RegimeStood `json:"used"`
+}
+
+// Tuning defines model for Tuning.
+type Tuning struct {
+	// Clears that are expected
+	Clears float64 `json:"clears"`
+
+	// Faults for which it cannot begin
+	Faults  []Fault `json:"faults"`
+	Minutes float64 `json:"minutes"`
+
+	// Proof ladder that proves what is found
+	Proof string `json:"proof"`
+
+	// Restarts that are expected
+	Restarts float64      `json:"restarts"`
+	Steps    []TuningStep `json:"steps"`
+}
+
+// TuningStep defines model for TuningStep.
+type TuningStep struct {
+	Changes  []Contrast `json:"changes"`
+	Clears   float64    `json:"clears"`
+	Degrees  *float64   `json:"degrees"`
+	Kind     string     `json:"kind"`
+	Minutes  float64    `json:"minutes"`
+	Restarts float64    `json:"restarts"`
+
+	// Score expected of a burst
+	Score *float64 `json:"score"`
+
+	// Skip why it is left out; empty where it is not
+	Skip string `json:"skip"`
+
+	// Watts expected after it under heavy load, as are degrees
+	Watts *float64 `json:"watts"`
+	Why   string   `json:"why"`
+
+	// Wrong what could go wrong
+	Wrong string `json:"wrong"`
+}
+
+// UnnamedFault defines model for UnnamedFault.
+type UnnamedFault struct {
+	// Cores that ran
+	Cores []int `json:"cores"`
+
+	// Depths of every core, in the order of cores
+	Depths []int `json:"depths"`
+
+	// Load empty for a start that failed
+	Load    string  `json:"load"`
+	Minutes float64 `json:"minutes"`
+
+	// Trial null for a start that failed
+	Trial   *int64 `json:"trial"`
+	Trim    int64  `json:"trim"`
+	Verdict string `json:"verdict"`
+	Words   string `json:"words"`
 }
 
 // UpdateRigRequest defines model for UpdateRigRequest.
@@ -1938,6 +2467,18 @@ type ReadLogParams struct {
 // ReadLogParamsKinds defines parameters for ReadLog.
 type ReadLogParamsKinds string
 
+// GetSoundingsParams defines parameters for GetSoundings.
+type GetSoundingsParams struct {
+	// Trim whose settings stay but for the depths; the one in force when left out
+	Trim *int64 `form:"trim,omitempty" json:"trim,omitempty"`
+
+	// Risk the chance of a fault in a day of mixed use that is allowed
+	Risk *float64 `form:"risk,omitempty" json:"risk,omitempty"`
+
+	// Keel depths in steps to look at instead of the trim's, one for each core
+	Keel *[]int `form:"keel,omitempty" json:"keel,omitempty"`
+}
+
 // ListTrialsParams defines parameters for ListTrials.
 type ListTrialsParams struct {
 	// Before list those with a number below this one
@@ -1946,6 +2487,35 @@ type ListTrialsParams struct {
 
 // ImportTrimJSONBody defines parameters for ImportTrim.
 type ImportTrimJSONBody map[string]interface{}
+
+// DrawTuningParams defines parameters for DrawTuning.
+type DrawTuningParams struct {
+	Goal string `form:"goal" json:"goal"`
+
+	// Trim that it would begin with
+	Trim int64 `form:"trim" json:"trim"`
+
+	// Minutes of bench time
+	Minutes float64 `form:"minutes" json:"minutes"`
+
+	// Risk the chance of a fault in a day of mixed use that is allowed
+	Risk *float64 `form:"risk,omitempty" json:"risk,omitempty"`
+
+	// Clears starts that may fail
+	Clears *int `form:"clears,omitempty" json:"clears,omitempty"`
+
+	// AbortC at which legs end
+	AbortC *float64 `form:"abortC,omitempty" json:"abortC,omitempty"`
+
+	// Watts that the package may draw
+	Watts *float64 `form:"watts,omitempty" json:"watts,omitempty"`
+
+	// Volts of the core voltage
+	Volts *float64 `form:"volts,omitempty" json:"volts,omitempty"`
+
+	// Leave steps that are left out
+	Leave *[]string `form:"leave,omitempty" json:"leave,omitempty"`
+}
 
 // JoinLogParams defines parameters for JoinLog.
 type JoinLogParams struct {
@@ -2058,6 +2628,9 @@ type FitTrimJSONRequestBody = FitRequest
 // ReportIncidentJSONRequestBody defines body for ReportIncident for application/json ContentType.
 type ReportIncidentJSONRequestBody = ReportIncidentRequest
 
+// StartPilotJSONRequestBody defines body for StartPilot for application/json ContentType.
+type StartPilotJSONRequestBody = StartPilotRequest
+
 // DraftBoardJSONRequestBody defines body for DraftBoard for application/json ContentType.
 type DraftBoardJSONRequestBody = DraftBoardRequest
 
@@ -2129,6 +2702,9 @@ type ServerInterface interface {
 	// TickCard Tell which lines of the setting card were entered
 	// (PUT /api/fittings/{fitting}/ticks)
 	TickCard(ctx *echo.Context, fitting int64) error
+	// ListGoals What a whole tuning can be for
+	// (GET /api/goals)
+	ListGoals(ctx *echo.Context) error
 	// ListLadders Templates of trials - those delivered, the shortest first, then the workshop's own
 	// (GET /api/ladders)
 	ListLadders(ctx *echo.Context, params ListLaddersParams) error
@@ -2168,6 +2744,15 @@ type ServerInterface interface {
 	// PutPart Add a part sheet, or replace it
 	// (PUT /api/parts/{kind}/{id})
 	PutPart(ctx *echo.Context, kind string, id string) error
+	// EndPilot As pause, for good; what was tried stays, and counts
+	// (POST /api/pilots/{pilot}/end)
+	EndPilot(ctx *echo.Context, pilot int64) error
+	// PausePilot End what it does, go back to the trim that it began with, and leave the rig to whoever takes it over
+	// (POST /api/pilots/{pilot}/pause)
+	PausePilot(ctx *echo.Context, pilot int64) error
+	// ResumePilot Go on; what was tried meanwhile counts
+	// (POST /api/pilots/{pilot}/resume)
+	ResumePilot(ctx *echo.Context, pilot int64) error
 	// GetRecords How much is recorded, how fast that grows, and which samples are dropped for their age
 	// (GET /api/records)
 	GetRecords(ctx *echo.Context, params GetRecordsParams) error
@@ -2234,6 +2819,12 @@ type ServerInterface interface {
 	// ReadLog What happened on the rig, newest first, at most 200 entries; fewer than 100 are the last ones
 	// (GET /api/rigs/{rig}/log)
 	ReadLog(ctx *echo.Context, rig RigID, params ReadLogParams) error
+	// ListPilots The rig's newest pilots, newest first
+	// (GET /api/rigs/{rig}/pilots)
+	ListPilots(ctx *echo.Context, rig RigID) error
+	// StartPilot Let a pilot find each core's depth unattended, or carry out a whole tuning where a goal is named, and prove what it found
+	// (POST /api/rigs/{rig}/pilots)
+	StartPilot(ctx *echo.Context, rig RigID) error
 	// LearnBoard The attribute registry of the rig's board, each attribute with the setting that it probably is
 	// (GET /api/rigs/{rig}/registry)
 	LearnBoard(ctx *echo.Context, rig RigID) error
@@ -2264,6 +2855,9 @@ type ServerInterface interface {
 	// ListSettings Every setting that the rig's board offers, in work order, with the board's own label, range and step
 	// (GET /api/rigs/{rig}/settings)
 	ListSettings(ctx *echo.Context, rig RigID) error
+	// GetSoundings How deep each core goes by all that the rig's records tell, with the risk of a trim or of other depths, and what is recommended
+	// (GET /api/rigs/{rig}/soundings)
+	GetSoundings(ctx *echo.Context, rig RigID, params GetSoundingsParams) error
 	// RenewToken Make a new token for the rig's agent; the old one no longer links
 	// (POST /api/rigs/{rig}/token)
 	RenewToken(ctx *echo.Context, rig RigID) error
@@ -2282,6 +2876,9 @@ type ServerInterface interface {
 	// ImportTrim Make a trim from a trim file (zerokeel.trim/1); its parent is the trim in force, or T0
 	// (POST /api/rigs/{rig}/trims/import)
 	ImportTrim(ctx *echo.Context, rig RigID) error
+	// DrawTuning A whole tuning as a pilot would carry it out, drawn before it begins
+	// (GET /api/rigs/{rig}/tuning)
+	DrawTuning(ctx *echo.Context, rig RigID, params DrawTuningParams) error
 	// ListWatches The rig's watches
 	// (GET /api/rigs/{rig}/watches)
 	ListWatches(ctx *echo.Context, rig RigID) error
@@ -2504,6 +3101,15 @@ func (w *ServerInterfaceWrapper) TickCard(ctx *echo.Context) error {
 	return err
 }
 
+// ListGoals converts echo context to params.
+func (w *ServerInterfaceWrapper) ListGoals(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListGoals(ctx)
+	return err
+}
+
 // ListLadders converts echo context to params.
 func (w *ServerInterfaceWrapper) ListLadders(ctx *echo.Context) error {
 	var err error
@@ -2693,6 +3299,54 @@ func (w *ServerInterfaceWrapper) PutPart(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.PutPart(ctx, kind, id)
+	return err
+}
+
+// EndPilot converts echo context to params.
+func (w *ServerInterfaceWrapper) EndPilot(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "pilot" -------------
+	var pilot int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "pilot", ctx.Param("pilot"), &pilot, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter pilot: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndPilot(ctx, pilot)
+	return err
+}
+
+// PausePilot converts echo context to params.
+func (w *ServerInterfaceWrapper) PausePilot(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "pilot" -------------
+	var pilot int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "pilot", ctx.Param("pilot"), &pilot, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter pilot: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PausePilot(ctx, pilot)
+	return err
+}
+
+// ResumePilot converts echo context to params.
+func (w *ServerInterfaceWrapper) ResumePilot(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "pilot" -------------
+	var pilot int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "pilot", ctx.Param("pilot"), &pilot, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter pilot: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ResumePilot(ctx, pilot)
 	return err
 }
 
@@ -3120,6 +3774,38 @@ func (w *ServerInterfaceWrapper) ReadLog(ctx *echo.Context) error {
 	return err
 }
 
+// ListPilots converts echo context to params.
+func (w *ServerInterfaceWrapper) ListPilots(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListPilots(ctx, rig)
+	return err
+}
+
+// StartPilot converts echo context to params.
+func (w *ServerInterfaceWrapper) StartPilot(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartPilot(ctx, rig)
+	return err
+}
+
 // LearnBoard converts echo context to params.
 func (w *ServerInterfaceWrapper) LearnBoard(ctx *echo.Context) error {
 	var err error
@@ -3288,6 +3974,45 @@ func (w *ServerInterfaceWrapper) ListSettings(ctx *echo.Context) error {
 	return err
 }
 
+// GetSoundings converts echo context to params.
+func (w *ServerInterfaceWrapper) GetSoundings(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetSoundingsParams
+	// ------------- Optional query parameter "trim" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "trim", ctx.QueryParams(), &params.Trim, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// ------------- Optional query parameter "risk" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "risk", ctx.QueryParams(), &params.Risk, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter risk: %s", err))
+	}
+
+	// ------------- Optional query parameter "keel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", false, false, "keel", ctx.QueryParams(), &params.Keel, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter keel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetSoundings(ctx, rig, params)
+	return err
+}
+
 // RenewToken converts echo context to params.
 func (w *ServerInterfaceWrapper) RenewToken(ctx *echo.Context) error {
 	var err error
@@ -3390,6 +4115,87 @@ func (w *ServerInterfaceWrapper) ImportTrim(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ImportTrim(ctx, rig)
+	return err
+}
+
+// DrawTuning converts echo context to params.
+func (w *ServerInterfaceWrapper) DrawTuning(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DrawTuningParams
+	// ------------- Required query parameter "goal" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "goal", ctx.QueryParams(), &params.Goal, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter goal: %s", err))
+	}
+
+	// ------------- Required query parameter "trim" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "trim", ctx.QueryParams(), &params.Trim, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// ------------- Required query parameter "minutes" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "minutes", ctx.QueryParams(), &params.Minutes, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter minutes: %s", err))
+	}
+
+	// ------------- Optional query parameter "risk" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "risk", ctx.QueryParams(), &params.Risk, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter risk: %s", err))
+	}
+
+	// ------------- Optional query parameter "clears" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "clears", ctx.QueryParams(), &params.Clears, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter clears: %s", err))
+	}
+
+	// ------------- Optional query parameter "abortC" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "abortC", ctx.QueryParams(), &params.AbortC, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter abortC: %s", err))
+	}
+
+	// ------------- Optional query parameter "watts" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "watts", ctx.QueryParams(), &params.Watts, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter watts: %s", err))
+	}
+
+	// ------------- Optional query parameter "volts" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "volts", ctx.QueryParams(), &params.Volts, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter volts: %s", err))
+	}
+
+	// ------------- Optional query parameter "leave" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", false, false, "leave", ctx.QueryParams(), &params.Leave, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter leave: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DrawTuning(ctx, rig, params)
 	return err
 }
 
@@ -3981,6 +4787,14 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/rigs/:rig/sessions", wrapper.ListSessions, options.OperationMiddlewares["listSessions"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/sessions", wrapper.StartSession, options.OperationMiddlewares["startSession"]...)
 	router.POST(options.BaseURL+"/api/sessions/:session/end", wrapper.EndSession, options.OperationMiddlewares["endSession"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/soundings", wrapper.GetSoundings, options.OperationMiddlewares["getSoundings"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/pilots", wrapper.ListPilots, options.OperationMiddlewares["listPilots"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/pilots", wrapper.StartPilot, options.OperationMiddlewares["startPilot"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/tuning", wrapper.DrawTuning, options.OperationMiddlewares["drawTuning"]...)
+	router.GET(options.BaseURL+"/api/goals", wrapper.ListGoals, options.OperationMiddlewares["listGoals"]...)
+	router.POST(options.BaseURL+"/api/pilots/:pilot/pause", wrapper.PausePilot, options.OperationMiddlewares["pausePilot"]...)
+	router.POST(options.BaseURL+"/api/pilots/:pilot/resume", wrapper.ResumePilot, options.OperationMiddlewares["resumePilot"]...)
+	router.POST(options.BaseURL+"/api/pilots/:pilot/end", wrapper.EndPilot, options.OperationMiddlewares["endPilot"]...)
 	router.GET(options.BaseURL+"/api/trials/:trial/telemetry.csv", wrapper.ExportTelemetry, options.OperationMiddlewares["exportTelemetry"]...)
 	router.GET(options.BaseURL+"/api/trials/:trial/logs", wrapper.ListLogs, options.OperationMiddlewares["listLogs"]...)
 	router.POST(options.BaseURL+"/api/trials/:trial/logs", wrapper.JoinLog, options.OperationMiddlewares["joinLog"]...)

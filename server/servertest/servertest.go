@@ -37,6 +37,7 @@ type Bench struct {
 	Shop    *workshop.Workshop
 	Address string
 	Ordered func(rig string, o link.Order)  // is told of the orders that come to rigs added from then on; may be nil
+	Rest    float64                         // speed between legs of rigs added from then on; 0 for that of the legs
 	Guard   *server.Guarded                 // nil where whoever asks is the owner
 	Board   func(http.Handler) http.Handler // stands before the boards of rigs added from then on; may be nil
 	Code    string                          // that the first owner of a guarded bench shows
@@ -268,7 +269,8 @@ func (b *Bench) addRig(cfg *standin.Config, speed float64, reached bool) *Rig {
 		request.Firmware = &api.FirmwareAccess{Address: address, User: &user, Password: &password}
 	}
 	b.Call("POST", "/api/rigs", request, 201, &created)
-	opt := standin.Options{Speed: speed, Server: b.serverOf(created.Token), User: user, Password: password, StateDir: b.t.TempDir()}
+	opt := standin.Options{Speed: speed, Rest: b.Rest, Server: b.serverOf(created.Token), User: user, Password: password,
+		StateDir: b.t.TempDir()}
 	if told := b.Ordered; told != nil {
 		opt.Ordered = func(o link.Order) { told(cfg.Name, o) }
 	}

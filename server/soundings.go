@@ -1,0 +1,93 @@
+package server
+
+import (
+	"fmt"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"zerokeel/server/api"
+	"zerokeel/workshop"
+)
+
+// GetSoundings answers with how deep each core of a rig goes.
+func (s *Server) GetSoundings(c *echo.Context, id int64, params api.GetSoundingsParams) error {
+	in := workshop.Look{}
+	if params.Trim != nil {
+		in.Trim = *params.Trim
+	}
+	if params.Risk != nil {
+		in.Risk24h = *params.Risk
+	}
+	if params.Keel != nil {
+		in.Keel = *params.Keel
+	}
+	x, err := s.shop.Soundings(c.Request().Context(), id, in)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, apiSoundings(x))
+}
+
+func apiSoundings(x *workshop.Soundings) api.Soundings {
+	out := api.Soundings{None: x.None, Allowed: x.Risk24h, Cores: []api.SoundedCore{}, Points: []api.Sounding{}, Rings: []api.UnnamedFault{},
+		Forecasts: []api.DepthForecast{}, Changes: api.Settings{}, FoundChanges: api.Settings{}}
+	a := x.Axis
+	if x.Trim != nil {
+		out.Trim = id(x.Trim.ID)
+	}
+	if a == nil {
+		return out
+	}
+	out.Name, out.Unit, out.StepMV, out.Per, out.Each = a.Name, a.Unit, 1000*a.StepV, a.Per, string(a.Each)
+	out.Deepest, out.Shallowest = x.Deepest, x.Deepest+len(x.Chances[0])-1
+	out.Left, out.Fleet = x.Left, x.Fleet
+	out.Breaks, out.Over = x.Breaks, x.Over
+	out.Changes, out.FoundChanges = a.Changes(x.Keel), a.Changes(x.Found)
+	at, found := apiDailyRisk(&x.At), apiDailyRisk(&x.AtFound)
+	out.At, out.Found = &at, &found
+	mV := 1000 * x.Slope.V
+	out.Slope = &api.FaultSlope{MV: mV, Low: 1000 * x.Slope.Low, High: 1000 * x.Slope.High,
+		Words: fmt.Sprintf("twice the faults per %.1f mV", mV)}
+	for i, core := range a.Cores {
+		one := api.SoundedCore{Core: core, Cluster: x.Processor.Clusters[x.Processor.ClusterOf(core)].Name, Key: a.Keys[i], Own: x.Own[i],
+			Keel: x.Keel[i], Found: x.Found[i], Risk: x.At.Cores[i].Risk24h, Clearance: x.At.Cores[i].Clearance,
+			FoundClearance: x.AtFound.Cores[i].Clearance,
+			Chances:        x.Chances[i], Limits: []api.CoreLimit{}}
+		for _, l := range x.Limits {
+			if l.Core == i {
+				one.Limits = append(one.Limits, api.CoreLimit{Regime: string(l.Regime), Mean: l.Mean, Sd: l.SD})
+			}
+		}
+		out.Cores = append(out.Cores, one)
+	}
+	for i := range x.Points {
+		p := &x.Points[i]
+		out.Points = append(out.Points, api.Sounding{Core: a.Cores[p.Core], Regime: string(p.Regime), Depth: p.Depth, Minutes: p.Minutes,
+			Faults: p.Faults, Trial: id(p.Trial), Trims: p.By})
+		if s := &out.Cores[p.Core].Sounded; *s == nil || p.Depth < **s {
+			*s = &p.Depth
+		}
+	}
+	for i := range x.Rings {
+		out.Rings = append(out.Rings, apiUnnamedFault(&x.Rings[i], a.Cores))
+	}
+	for _, f := range x.Forecasts {
+		out.Forecasts = append(out.Forecasts, api.DepthForecast{Of: api.DepthForecastOf(f.Of), Watts: finite(f.Watts),
+			Degrees: finite(f.Degrees), Score: finite(f.Score)})
+	}
+	return out
+}
+
+func apiDailyRisk(a *workshop.Assessment) api.DailyRisk {
+	return api.DailyRisk{Risk: a.Risk24h, Low: a.Low, High: a.High, Words: workshop.RiskInWords(a)}
+}
+
+func apiUnnamedFault(r *workshop.Ring, cores []int) api.UnnamedFault {
+	out := api.UnnamedFault{Trial: id(r.Trial), Trim: r.Trim, Load: string(r.Load), Cores: []int{}, Depths: r.Depths, Minutes: r.Minutes,
+		Verdict: string(r.Verdict), Words: r.Words()}
+	for _, core := range r.Cores {
+		out.Cores = append(out.Cores, cores[core])
+	}
+	return out
+}
