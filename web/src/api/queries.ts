@@ -79,6 +79,18 @@ export const cardQuery = (trim: number, full: boolean) =>
     placeholderData: (before) => before,
   });
 
+/** How deep each core goes, beside a trim's settings, at a risk, or with other depths than the trim's. */
+export const soundingsQuery = (rig: number, trim?: number, risk?: number, keel?: number[]) =>
+  queryOptions({
+    queryKey: ['soundings', rig, trim, risk, keel],
+    queryFn: () =>
+      take(api.GET('/api/rigs/{rig}/soundings', { params: { path: { rig }, query: { trim, risk, keel } } })),
+    placeholderData: (before) => before,
+  });
+
+export const pilotsQuery = (rig: number) =>
+  queryOptions({ queryKey: ['pilots', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/pilots', path(rig))) });
+
 export const partsQuery = queryOptions({ queryKey: ['parts'], queryFn: () => take(api.GET('/api/parts')) });
 
 export const fittingsQuery = (rig: number) =>
@@ -206,4 +218,31 @@ export const comparisonQuery = (rig: number, base: number, trim: number) =>
   queryOptions({
     queryKey: ['comparison', rig, base, trim],
     queryFn: () => take(api.GET('/api/rigs/{rig}/comparison', { params: { path: { rig }, query: { base, trim } } })),
+  });
+
+export const goalsQuery = queryOptions({
+  queryKey: ['goals'],
+  staleTime: Number.POSITIVE_INFINITY,
+  queryFn: () => take(api.GET('/api/goals')),
+});
+
+/** What a whole tuning is asked for. */
+export interface TuningAsk {
+  goal: string;
+  trim: number;
+  minutes: number;
+  risk: number;
+  clears: number;
+  abortC?: number;
+  watts?: number;
+  volts?: number;
+  leave: string[];
+}
+
+/** A tuning as a pilot would carry it out. */
+export const tuningQuery = (rig: number, ask: TuningAsk) =>
+  queryOptions({
+    queryKey: ['tuning', rig, ask],
+    queryFn: () => take(api.GET('/api/rigs/{rig}/tuning', { params: { path: { rig }, query: ask } })),
+    placeholderData: (before) => before,
   });

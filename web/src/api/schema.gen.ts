@@ -705,6 +705,156 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/soundings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** How deep each core goes by all that the rig's records tell, with the risk of a trim or of other depths, and what is recommended */
+        get: operations["getSoundings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/pilots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** The rig's newest pilots, newest first */
+        get: operations["listPilots"];
+        put?: never;
+        /** Let a pilot find each core's depth unattended, or carry out a whole tuning where a goal is named, and prove what it found */
+        post: operations["startPilot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/tuning": {
+        parameters: {
+            query: {
+                goal: string;
+                /** @description that it would begin with */
+                trim: number;
+                /** @description of bench time */
+                minutes: number;
+                /** @description the chance of a fault in a day of mixed use that is allowed */
+                risk?: number;
+                /** @description starts that may fail */
+                clears?: number;
+                /** @description at which legs end */
+                abortC?: number;
+                /** @description that the package may draw */
+                watts?: number;
+                /** @description of the core voltage */
+                volts?: number;
+                /** @description steps that are left out */
+                leave?: string[];
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** A whole tuning as a pilot would carry it out, drawn before it begins */
+        get: operations["drawTuning"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/goals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a whole tuning can be for */
+        get: operations["listGoals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pilots/{pilot}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pilot: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End what it does, go back to the trim that it began with, and leave the rig to whoever takes it over */
+        post: operations["pausePilot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pilots/{pilot}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pilot: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on; what was tried meanwhile counts */
+        post: operations["resumePilot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pilots/{pilot}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pilot: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** As pause, for good; what was tried stays, and counts */
+        post: operations["endPilot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trials/{trial}/telemetry.csv": {
         parameters: {
             query?: {
@@ -1644,6 +1794,11 @@ export interface components {
             version: string;
             /**
              * Format: int64
+             * @description that tried it on its way
+             */
+            pilot: number | null;
+            /**
+             * Format: int64
              * @description the trim to go back to from it: the nearest that held best
              */
             backTo: number | null;
@@ -2320,7 +2475,7 @@ export interface components {
             /** Format: date-time */
             at: string;
             /** @enum {string} */
-            kind: "trim" | "fitting" | "trial" | "incident" | "watch";
+            kind: "trim" | "fitting" | "trial" | "incident" | "watch" | "pilot";
             title: string;
             text: string;
             /** Format: int64 */
@@ -2631,6 +2786,435 @@ export interface components {
             interleaved: boolean;
             left: components["schemas"]["LeftRun"][];
             rows: components["schemas"]["ComparisonRow"][];
+        };
+        Soundings: {
+            /** @description why there is nothing to look for; empty where there is */
+            none: string;
+            /** @description of the setting that is looked for */
+            name: string;
+            /** @description of the setting */
+            unit: string;
+            /**
+             * Format: double
+             * @description mV a step
+             */
+            stepMV: number;
+            /**
+             * Format: double
+             * @description of the setting's unit, a step
+             */
+            per: number;
+            /** @description what has a setting of its own: core, cluster or chip */
+            each: string;
+            /** @description that the board takes, steps */
+            deepest: number;
+            /** @description that chances are told of, steps */
+            shallowest: number;
+            /**
+             * Format: int64
+             * @description whose settings stay; null where the rig's parts are not known
+             */
+            trim: number | null;
+            /**
+             * Format: double
+             * @description the chance of a fault in a day of mixed use
+             */
+            allowed: number;
+            /** @description of the depths looked at */
+            at: components["schemas"]["DailyRisk"] | null;
+            /** @description of those recommended */
+            found: components["schemas"]["DailyRisk"] | null;
+            slope: components["schemas"]["FaultSlope"] | null;
+            /**
+             * Format: double
+             * @description the chance that this chip's own risk is more than is allowed, at the depths looked at
+             */
+            breaks: number;
+            /** @description and that is too large to be left alone */
+            over: boolean;
+            cores: components["schemas"]["SoundedCore"][];
+            points: components["schemas"]["Sounding"][];
+            /** @description faults that no core was named for, the shallowest first */
+            rings: components["schemas"]["UnnamedFault"][];
+            /** @description trials under other clocks, voltages or load lines, which are not counted */
+            left: number;
+            /** @description like chips of the workshop that the belief begins with */
+            fleet: number;
+            /** @description of the trim's settings, that bring it to the depths looked at */
+            changes: components["schemas"]["Settings"];
+            /** @description and to those recommended */
+            foundChanges: components["schemas"]["Settings"];
+            /** @description of the trim, of the depths looked at, and of those recommended */
+            forecasts: components["schemas"]["DepthForecast"][];
+        };
+        DailyRisk: {
+            /**
+             * Format: double
+             * @description the chance of a fault in a day of mixed use, as believed
+             */
+            risk: number;
+            /**
+             * Format: double
+             * @description of the 90% interval of this chip's own
+             */
+            low: number;
+            /** Format: double */
+            high: number;
+            /** @description such as 1 in 80 a day */
+            words: string;
+        };
+        FaultSlope: {
+            /**
+             * Format: double
+             * @description of less voltage that make faults twice as many
+             */
+            mV: number;
+            /**
+             * Format: double
+             * @description of the 90% interval
+             */
+            low: number;
+            /** Format: double */
+            high: number;
+            words: string;
+        };
+        SoundedCore: {
+            core: number;
+            cluster: string;
+            /** @description its setting; cores with the same one move together */
+            key: string;
+            /** @description the deepest that was tested on it; null where nothing was */
+            sounded: number | null;
+            /** @description depth of the trim, steps */
+            own: number;
+            /** @description depth looked at, steps */
+            keel: number;
+            /** @description depth recommended, steps */
+            found: number;
+            /**
+             * Format: double
+             * @description of this core, at the depth looked at
+             */
+            risk: number;
+            /**
+             * Format: double
+             * @description by how many steps it lies above where it fails within a minute or two
+             */
+            clearance: number;
+            /**
+             * Format: double
+             * @description the same at the depth recommended: what it needs
+             */
+            foundClearance: number;
+            /** @description of a fault a day at each depth from the deepest on */
+            chances: number[];
+            limits: components["schemas"]["CoreLimit"][];
+        };
+        CoreLimit: {
+            regime: string;
+            /**
+             * Format: double
+             * @description depth at which a fault comes every one or two minutes, steps
+             */
+            mean: number;
+            /** Format: double */
+            sd: number;
+        };
+        Sounding: {
+            core: number;
+            regime: string;
+            /** @description steps, as the core felt it: cores of a rail that work together stand at the shallowest of theirs */
+            depth: number;
+            /**
+             * Format: double
+             * @description that it held, all legs together
+             */
+            minutes: number;
+            /** @description that named it */
+            faults: number;
+            /**
+             * Format: int64
+             * @description the newest; null for daily use
+             */
+            trial: number | null;
+            trims: number[];
+        };
+        UnnamedFault: {
+            /**
+             * Format: int64
+             * @description null for a start that failed
+             */
+            trial: number | null;
+            /** Format: int64 */
+            trim: number;
+            /** @description empty for a start that failed */
+            load: string;
+            /** @description that ran */
+            cores: number[];
+            /** @description of every core, in the order of cores */
+            depths: number[];
+            /** Format: double */
+            minutes: number;
+            verdict: string;
+            words: string;
+        };
+        DepthForecast: {
+            /** @enum {string} */
+            of: "trim" | "keel" | "found";
+            /**
+             * Format: double
+             * @description package power under heavy load
+             */
+            watts: number | null;
+            /**
+             * Format: double
+             * @description hottest core under heavy load, °C
+             */
+            degrees: number | null;
+            /**
+             * Format: double
+             * @description of the burst yardstick
+             */
+            score: number | null;
+        };
+        Pilot: {
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description that it began with
+             */
+            trim: number;
+            /** @enum {string} */
+            state: "flying" | "paused" | "ended";
+            pauseAsked: boolean;
+            endAsked: boolean;
+            /**
+             * @description the step at hand; back is on the way to the trim that is safe
+             * @enum {string}
+             */
+            phase: "baseline" | "memory" | "limits" | "clocks" | "depths" | "power" | "fans" | "proof" | "comparison" | "back" | "over";
+            plan: components["schemas"]["PilotPlan"];
+            /** @description at hand, by its place in the plan */
+            step: number;
+            /**
+             * Format: int64
+             * @description trim that the steps so far have led to
+             */
+            from: number;
+            done: components["schemas"]["StepDone"][];
+            /** @description for the hours of the day in which it may begin something */
+            waits: boolean;
+            /**
+             * Format: double
+             * @description of bench time
+             */
+            spentMin: number;
+            /** Format: double */
+            leftMin: number;
+            orders: number;
+            /**
+             * Format: double
+             * @description by how many steps an hour more would make the doubt of a core smaller
+             */
+            hourBuys: number;
+            clears: number;
+            fittings: number;
+            crashes: number;
+            /**
+             * Format: int64
+             * @description trim that it recommends
+             */
+            found: number | null;
+            now: components["schemas"]["PilotOrder"] | null;
+            problem: string;
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: date-time */
+            endedAt: string | null;
+        };
+        StepDone: {
+            kind: string;
+            /**
+             * Format: int64
+             * @description that it led to, or was tried
+             */
+            trim: number | null;
+            /**
+             * Format: int64
+             * @description that tried it
+             */
+            trial: number | null;
+            skipped: boolean;
+            /** @description what it changed */
+            kept: boolean;
+            words: string;
+        };
+        Goal: {
+            goal: string;
+            /** @description in a sentence */
+            wants: string;
+        };
+        Tuning: {
+            steps: components["schemas"]["TuningStep"][];
+            /** Format: double */
+            minutes: number;
+            /**
+             * Format: double
+             * @description that are expected
+             */
+            restarts: number;
+            /**
+             * Format: double
+             * @description that are expected
+             */
+            clears: number;
+            /** @description ladder that proves what is found */
+            proof: string;
+            /** @description for which it cannot begin */
+            faults: components["schemas"]["Fault"][];
+        };
+        TuningStep: {
+            kind: string;
+            why: string;
+            /** @description why it is left out; empty where it is not */
+            skip: string;
+            changes: components["schemas"]["Contrast"][];
+            /** Format: double */
+            minutes: number;
+            /** Format: double */
+            restarts: number;
+            /** Format: double */
+            clears: number;
+            /** @description what could go wrong */
+            wrong: string;
+            /**
+             * Format: double
+             * @description expected after it under heavy load, as are degrees
+             */
+            watts: number | null;
+            /** Format: double */
+            degrees: number | null;
+            /**
+             * Format: double
+             * @description expected of a burst
+             */
+            score: number | null;
+        };
+        PilotPlan: {
+            /** @description of a whole tuning */
+            goal: string | null;
+            steps: string[];
+            /** @description it pauses after each */
+            byStep: boolean;
+            /** Format: double */
+            watts: number | null;
+            /** Format: double */
+            volts: number | null;
+            hours: components["schemas"]["Hours"] | null;
+            /** Format: double */
+            risk: number;
+            /**
+             * Format: double
+             * @description of bench time: restarts, trials, and what crashes take
+             */
+            minutes: number;
+            /** @description steps */
+            deepest: number;
+            /** @description starts that may fail */
+            clears: number;
+            /** Format: double */
+            abortC: number | null;
+            /** @description ladder that proves what is found */
+            proof: string;
+            /**
+             * Format: double
+             * @description what that takes of the minutes
+             */
+            proofMin: number;
+        };
+        PilotOrder: {
+            why: string;
+            /**
+             * Format: double
+             * @description that it is expected to take
+             */
+            minutes: number;
+            /**
+             * Format: double
+             * @description the chance that it does not hold, as believed
+             */
+            fails: number;
+            /** @description steps; none of a proof */
+            depths: number[];
+            legs: components["schemas"]["PilotLeg"][];
+            /** Format: int64 */
+            trim: number | null;
+            /**
+             * @description card is a fitting that waits for a person at the board
+             * @enum {string}
+             */
+            doing: "planning" | "fitting" | "card" | "trial" | "comparing";
+        };
+        PilotLeg: {
+            load: string;
+            cores: number[];
+            /** Format: double */
+            minutes: number;
+        };
+        /** @description of the day, on the clock of the server, from the first to before the second */
+        Hours: {
+            from: number;
+            to: number;
+        };
+        StartPilotRequest: {
+            /** @description of a whole tuning; a survey where it is left out */
+            goal?: string;
+            /** @description steps that are left out */
+            leave?: string[];
+            /** @description pause after each step */
+            byStep?: boolean;
+            /**
+             * Format: double
+             * @description that the package may draw
+             */
+            watts?: number;
+            /**
+             * Format: double
+             * @description of the core voltage
+             */
+            volts?: number;
+            hours?: components["schemas"]["Hours"];
+            /**
+             * Format: int64
+             * @description that it begins with
+             */
+            trim: number;
+            /**
+             * Format: double
+             * @description the chance of a fault in a day of mixed use that is allowed
+             * @default 0.05
+             */
+            risk: number;
+            /**
+             * Format: double
+             * @description of bench time
+             */
+            minutes: number;
+            /** @description steps; null for what the board takes */
+            deepest?: number | null;
+            /**
+             * @description starts that may fail
+             * @default 5
+             */
+            clears: number;
+            /**
+             * Format: double
+             * @description at which legs end
+             */
+            abortC?: number;
+            /** @description ladder; chosen by the time when left out */
+            proof?: string;
         };
         LeftRun: {
             /** Format: int64 */
@@ -3933,6 +4517,217 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getSoundings: {
+        parameters: {
+            query?: {
+                /** @description whose settings stay but for the depths; the one in force when left out */
+                trim?: number;
+                /** @description the chance of a fault in a day of mixed use that is allowed */
+                risk?: number;
+                /** @description depths in steps to look at instead of the trim's, one for each core */
+                keel?: number[];
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description soundings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Soundings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPilots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description pilots */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pilot"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    startPilot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartPilotRequest"];
+            };
+        };
+        responses: {
+            /** @description the pilot */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pilot"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    drawTuning: {
+        parameters: {
+            query: {
+                goal: string;
+                /** @description that it would begin with */
+                trim: number;
+                /** @description of bench time */
+                minutes: number;
+                /** @description the chance of a fault in a day of mixed use that is allowed */
+                risk?: number;
+                /** @description starts that may fail */
+                clears?: number;
+                /** @description at which legs end */
+                abortC?: number;
+                /** @description that the package may draw */
+                watts?: number;
+                /** @description of the core voltage */
+                volts?: number;
+                /** @description steps that are left out */
+                leave?: string[];
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the plan */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tuning"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listGoals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description goals */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Goal"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    pausePilot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pilot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the pilot */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pilot"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    resumePilot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pilot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the pilot */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pilot"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endPilot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pilot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the pilot */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pilot"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     exportTelemetry: {
         parameters: {
             query?: {
@@ -4407,7 +5202,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description only these kinds */
-                kinds?: ("trim" | "fitting" | "trial" | "incident" | "watch")[];
+                kinds?: ("trim" | "fitting" | "trial" | "incident" | "watch" | "pilot")[];
                 /** @description only what happened before; the moment of the last entry gives the next page */
                 before?: string;
             };

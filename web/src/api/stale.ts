@@ -6,6 +6,7 @@ export type Topic =
   | 'trim'
   | 'fitting'
   | 'trial'
+  | 'pilot'
   | 'watch'
   | 'correction'
   | 'part'
@@ -18,14 +19,15 @@ export type Topic =
 /** The queries that each of them makes stale. News and this page's own changes go by the same table. */
 const stale: Record<Topic, string[]> = {
   rig: ['rigs', 'baseline', 'check', 'drawings'],
-  trim: ['trims', 'rigs', 'comparison', 'scores', 'log'],
+  trim: ['trims', 'rigs', 'comparison', 'scores', 'log', 'soundings', 'tuning'],
   fitting: ['fittings', 'rigs', 'trims', 'log'],
-  trial: ['trials', 'rigs', 'telemetry', 'scores', 'sessions', 'comparison', 'log'],
+  trial: ['trials', 'rigs', 'telemetry', 'scores', 'sessions', 'comparison', 'log', 'soundings', 'tuning'],
+  pilot: ['pilots', 'soundings', 'rigs', 'log'],
   watch: ['watches', 'rigs', 'log'],
   correction: ['corrections', 'telemetry', 'trials', 'check', 'scores', 'comparison', 'baseline'],
   part: ['parts', 'rigs', 'baseline', 'settings', 'check', 'drawings'],
   score: ['scores', 'comparison', 'trims', 'yardsticks'],
-  incident: ['incidents', 'trims', 'rigs', 'log'],
+  incident: ['incidents', 'trims', 'rigs', 'log', 'soundings'],
   ladder: ['ladders'],
   account: ['accounts', 'me'],
   record: ['records'],

@@ -3,6 +3,7 @@ import { useCallback, useEffect, useRef, useState } from 'react';
 import { useLocation } from 'wouter';
 import type { Rig, Trim } from '../api/client';
 import { trimsQuery } from '../api/queries';
+import { useToCome } from '../features/tuning/planned';
 import { num, trimName } from '../ui/format';
 import { sheetPath, useAddress } from '../ui/sheet';
 import { StandingDisc } from '../ui/standing';
@@ -23,6 +24,7 @@ export function CourseLine({ rig }: { rig: Rig }) {
   const [opened, setOpened] = useState<ReadonlySet<number>>(new Set());
   const at = useAddress();
   const open = at.sheet === 'trim' ? Number(at.id) : undefined;
+  const coming = useToCome(rig.id);
   const step = stepOf(trims.data?.length ?? 0);
   const points = plot(trims.data ?? [], step, opened, open);
   const known = trims.data !== undefined;
@@ -33,7 +35,9 @@ export function CourseLine({ rig }: { rig: Rig }) {
   const byTrim = new Map<number, Waypoint>();
   for (const p of points) byTrim.set(p.trim.id, p);
   const inForce = points.find((p) => p.trim.inForce);
-  const view = useView(inForce?.x);
+  const last = points.at(-1)?.x ?? 0;
+  const toCome = coming.names.map((name, i) => ({ name, x: last + (i + 1) * step }));
+  const view = useView(toCome[0]?.x ?? inForce?.x);
   // A drag from one waypoint to another compares the two, and is no click on either; all else that presses one is a click.
   const release = (to: number) => {
     const start = from.current;
@@ -50,12 +54,16 @@ export function CourseLine({ rig }: { rig: Rig }) {
   return (
     <nav aria-label="Course of trims" className="relative min-w-0 border-t border-line [grid-area:course]">
       <div ref={view.ref} onScroll={view.look} className="overflow-x-auto">
-        <div className="relative h-[104px]" style={{ width: Math.max(points.length * step + 160, 400) }}>
+        <div
+          className="relative h-[104px]"
+          style={{ width: Math.max((points.length + toCome.length) * step + 160, 400) }}
+        >
           <svg className="absolute inset-0 h-full w-full" aria-hidden="true">
             {points.map((p) => {
               const parent = p.first.parent == null ? undefined : byTrim.get(p.first.parent);
               return parent && <Leg key={p.trim.id} from={parent} to={p} />;
             })}
+            {toCome.length > 0 && <ToCome from={byTrim.get(coming.from ?? 0) ?? inForce} points={toCome} />}
           </svg>
           {points.map((p) => (
             <WaypointMark
@@ -68,6 +76,16 @@ export function CourseLine({ rig }: { rig: Rig }) {
               onRelease={() => release(p.trim.id)}
               onShow={() => show(p)}
             />
+          ))}
+          {toCome.map((p) => (
+            <span
+              key={p.name}
+              data-to-come={p.name}
+              className="absolute text-center text-[12.5px] text-soft"
+              style={{ left: p.x - step / 2, top: mainY + 10, width: step - 8 }}
+            >
+              {p.name}
+            </span>
           ))}
           {points.length === 0 && <p className="p-4 text-soft">No trims yet: the course begins with stock.</p>}
         </div>
@@ -123,6 +141,25 @@ function Leg({ from, to }: { from: Waypoint; to: Waypoint }) {
   );
 }
 
+/** Trims that a plan leads to, from the trim that it begins with. */
+function ToCome({ from, points }: { from?: Waypoint; points: { name: string; x: number }[] }) {
+  const ends = points.at(-1)?.x ?? 0;
+  return (
+    <g stroke="var(--ink)" fill="var(--paper)">
+      {from && (
+        <path
+          d={`M${from.x},${laneY(from.lane)} L${points[0]?.x ?? ends},${mainY} H${ends}`}
+          fill="none"
+          strokeDasharray="2 4"
+        />
+      )}
+      {points.map((p) => (
+        <circle key={p.name} cx={p.x} cy={mainY} r={5} strokeDasharray="2 2" />
+      ))}
+    </g>
+  );
+}
+
 interface MarkProps {
   point: Waypoint;
   open: boolean;
@@ -140,7 +177,7 @@ function WaypointMark({ point, open, onPress, onRelease, onShow }: MarkProps) {
       : `${trimName(trim)} ${trim.number === 0 ? '' : trim.name}`.trim();
   const failed = trim.standing === 'failed';
   const score = !failed && trim.points != null ? `${num(trim.points)} pt` : trim.summary;
-  const below = count > 1 ? `${count} like steps` : score;
+  const below = count > 1 ? `${count} ${trim.pilot != null ? 'soundings' : 'like steps'}` : score;
   const said = [label, below, trim.inForce && 'in force', trim.standing, below !== trim.summary && trim.summary];
   const room = branch ? point.room : undefined;
   return (

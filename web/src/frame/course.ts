@@ -70,8 +70,9 @@ function freeLane(ends: Map<number, number>, from: number): number {
 function mainCourse(trims: Trim[]): Set<number> {
   const byId = new Map(trims.map((t) => [t.id, t]));
   const main = new Set<number>();
-  const newest = trims.findLast((t) => t.standing !== 'failed' && t.standing !== 'draft');
-  let at: Trim | undefined = trims.find((t) => t.inForce) ?? newest;
+  const newest = trims.findLast((t) => t.standing !== 'failed' && t.standing !== 'draft' && t.pilot == null);
+  // What a pilot tries for the moment is no way that anybody goes.
+  let at: Trim | undefined = trims.find((t) => t.inForce && t.pilot == null) ?? newest;
   while (at && !main.has(at.id)) {
     main.add(at.id);
     at = at.parent == null ? undefined : byId.get(at.parent);
@@ -79,7 +80,13 @@ function mainCourse(trims: Trim[]): Set<number> {
   // A trim that goes on from the end of the main course without having failed belongs to it too.
   for (const t of trims) {
     const last = [...main].reduce((a, id) => Math.max(a, byId.get(id)?.number ?? 0), 0);
-    if (t.parent != null && byId.get(t.parent)?.number === last && t.number > last && t.standing !== 'failed')
+    if (
+      t.parent != null &&
+      byId.get(t.parent)?.number === last &&
+      t.number > last &&
+      t.standing !== 'failed' &&
+      t.pilot == null
+    )
       main.add(t.id);
   }
   return main;
@@ -94,6 +101,8 @@ function folded(trims: Trim[], main: Set<number>, opened: ReadonlySet<number>, s
   for (const t of trims) if (t.parent != null) children.set(t.parent, (children.get(t.parent) ?? 0) + 1);
   const plain = (t: Trim) =>
     t.number > 0 && !t.inForce && t.id !== shown && t.profile === '' && t.standing !== 'failed';
+  // What a pilot tried on its way is one waypoint, whatever came of it.
+  const sounded = (t: Trim) => t.pilot != null && !t.inForce && t.id !== shown;
   const like = (a: Trim, b: Trim) =>
     kind(a) === kind(b) && main.has(a.id) === main.has(b.id) && (a.standing === 'draft') === (b.standing === 'draft');
   const out: Trim[][] = [];
@@ -105,9 +114,10 @@ function folded(trims: Trim[], main: Set<number>, opened: ReadonlySet<number>, s
   };
   for (const t of trims) {
     const last = run[run.length - 1];
+    const tried = last && sounded(t) && last.pilot === t.pilot;
     const follows = last && plain(t) && t.parent === last.id && children.get(last.id) === 1 && like(t, last);
-    if (!follows) close();
-    if (plain(t)) run.push(t);
+    if (!follows && !tried) close();
+    if (plain(t) || sounded(t)) run.push(t);
     else out.push([t]);
   }
   close();

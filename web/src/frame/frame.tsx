@@ -7,6 +7,7 @@ import { CommandFinder } from './command-finder';
 import { CourseLine } from './course-line';
 import { FleetRail } from './fleet-rail';
 import { KeyHelp, useSheetKeys } from './keys';
+import { PilotLine } from './pilot-line';
 import { RigStrip } from './rig-strip';
 import { tabs } from './sheets';
 
@@ -47,13 +48,14 @@ export function Frame({ rigs, rig, sheet, children }: FrameProps) {
           </button>
         </nav>
       </header>
-      <main className="min-h-0 min-w-0 overflow-hidden [grid-area:sheet]">
+      <main className="flex min-h-0 min-w-0 flex-col overflow-hidden [grid-area:sheet]">
+        <PilotLine rig={rig} />
         {!connected && (
           <p role="alert" className="bg-buff px-4 py-1">
             The server does not answer. What is shown may be old; the page links again by itself.
           </p>
         )}
-        {children}
+        <div className="min-h-0 flex-1 overflow-hidden">{children}</div>
       </main>
       <CourseLine rig={rig} />
       <CommandFinder open={finding} onOpenChange={setFinding} rigs={rigs} rig={rig} />

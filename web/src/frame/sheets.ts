@@ -9,8 +9,10 @@ import { PartsSheet } from '../features/parts/parts-sheet';
 import { RecordsSheet } from '../features/records/records-sheet';
 import { RigSheet } from '../features/rig/rig-sheet';
 import { ScoresSheet } from '../features/scores/scores-sheet';
+import { SoundingsSheet } from '../features/soundings/soundings-sheet';
 import { TrialSheet } from '../features/trial/trial-sheet';
 import { TrimSheet } from '../features/trim/trim-sheet';
+import { TuningSheet } from '../features/tuning/tuning-sheet';
 import type { SheetProps, SheetWord } from '../ui/sheet';
 
 interface SheetEntry {
@@ -24,9 +26,11 @@ interface SheetEntry {
 /** Every sheet, in the order of the work. Routes, tabs, keys and the finder are made from here. */
 export const sheets: SheetEntry[] = [
   { word: 'rig', title: 'Rig', key: 'r', component: RigSheet },
+  { word: 'tuning', title: 'Tuning', key: 'u', component: TuningSheet },
   { word: 'trim', title: 'Trim', key: 't', component: TrimSheet },
   { word: 'fitting', title: 'Fitting', key: 'f', component: FittingSheet },
   { word: 'trial', title: 'Trial', key: 'l', component: TrialSheet },
+  { word: 'soundings', title: 'Soundings', key: 'd', component: SoundingsSheet },
   { word: 'scores', title: 'Scores', key: 's', component: ScoresSheet },
   { word: 'log', title: 'Log', key: 'o', component: LogSheet },
   { word: 'card', title: 'Setting card', component: CardSheet },

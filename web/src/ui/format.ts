@@ -10,6 +10,9 @@ export function num(x: number, decimals = 0): string {
   return (x < 0 && !zero ? minus : '') + grouped + (fraction ? `.${fraction}` : '');
 }
 
+/** So many of something. */
+export const count = (n: number, one: string, several = 's'): string => `${num(n)} ${one}${n === 1 ? '' : several}`;
+
 /** Like num, always with a sign; zero has none. */
 export function signed(x: number, decimals = 0): string {
   return (Number(x.toFixed(decimals)) > 0 ? '+' : '') + num(x, decimals);

@@ -11,9 +11,11 @@ export interface SheetProps {
 /** The words of sheets in addresses. */
 export type SheetWord =
   | 'rig'
+  | 'tuning'
   | 'trim'
   | 'fitting'
   | 'trial'
+  | 'soundings'
   | 'scores'
   | 'card'
   | 'parts'

@@ -17,6 +17,7 @@ const kinds: [Entry['kind'], string, string][] = [
   ['trial', 'Trials', '≈'],
   ['incident', 'Incidents', '✕'],
   ['watch', 'Watches', '▲'],
+  ['pilot', 'Pilots', '⚑'],
 ];
 
 /** What happened on this rig, and what is looked out for in daily use. */
@@ -52,7 +53,7 @@ export function LogSheet({ rig }: SheetProps) {
       </fieldset>
       {all?.length === 0 && (
         <Empty>
-          <strong>Nothing happened yet.</strong> Trims, fittings, trials, incidents and watches are listed here.
+          <strong>Nothing happened yet.</strong> Trims, fittings, trials, incidents, watches and pilots are listed here.
         </Empty>
       )}
       <ol className="row-rule" data-log="">

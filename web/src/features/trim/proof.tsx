@@ -1,7 +1,9 @@
-import { useLocation } from 'wouter';
+import { useQuery } from '@tanstack/react-query';
+import { Link, useLocation } from 'wouter';
 import type { Rig, Trim } from '../../api/client';
+import { soundingsQuery } from '../../api/queries';
 import { Button, Section } from '../../ui/elements';
-import { roughly } from '../../ui/format';
+import { num, roughly } from '../../ui/format';
 import { sheetPath } from '../../ui/sheet';
 
 /** What the trim has stood, what follows from that, and what is missing to its next grade. */
@@ -40,6 +42,7 @@ export function ProofDock({ rig, trim }: { rig: Rig; trim: Trim }) {
             ))}
           </tbody>
         </table>
+        <Believed rig={rig} trim={trim} />
         {trim.inForce && p.lacks && (
           <Button reads className="mt-1.5" onClick={() => go(`${sheetPath(rig.id, 'trial')}?ladder=missing`)}>
             Run what is missing, {roughly(p.takesS)}
@@ -47,5 +50,30 @@ export function ProofDock({ rig, trim }: { rig: Rig; trim: Trim }) {
         )}
       </div>
     </Section>
+  );
+}
+
+/** Beside the grades: the chance of a fault as the soundings tell it, and the clearance of the core that has least. */
+function Believed({ rig, trim }: { rig: Rig; trim: Trim }) {
+  const at = useQuery(soundingsQuery(rig.id, trim.id)).data;
+  if (!at?.at || at.trim !== trim.id) return null;
+  const least = at.cores.reduce((a, b) => (b.clearance < a.clearance ? b : a));
+  return (
+    <p className="mt-1" data-believed={at.at.risk}>
+      By the{' '}
+      <Link href={sheetPath(rig.id, 'soundings', trim.id)} className="underline">
+        soundings
+      </Link>{' '}
+      <span className={at.at.risk > at.allowed ? 'font-semibold text-caution' : 'font-semibold'}>{at.at.words}</span>
+      {at.at.high - at.at.low < 0.95 ? (
+        <span className="text-soft">
+          {' '}
+          ({num(100 * at.at.low, 1)} to {num(100 * at.at.high, 1)} %)
+        </span>
+      ) : (
+        <span className="text-soft">, but anything is possible</span>
+      )}
+      ; core {least.core} is {num(least.clearance)} steps above where it fails.
+    </p>
   );
 }
