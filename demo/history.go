@@ -173,7 +173,9 @@ type step struct {
 	yardsticks   []string // taken beside the throughput
 	want         string
 	profile      string
-	branch       bool // made from the last trim that held instead of the last one
+	branch       bool    // made from the last trim that held instead of the last one
+	surveyMin    float64 // found by a survey of so many minutes instead of made,
+	from         int     // which begins with the trim of this step
 }
 
 func leg(load string, seconds float64) api.LegRequest {
@@ -243,6 +245,38 @@ func (r *rig) fit(ctx context.Context, trimID int64) error {
 	return nil
 }
 
+// survey lets a pilot find a step's trim from its parent on, and returns the trim, which is in force then, and the verdict on it. Where
+// it finds none that is the parent.
+func (r *rig) survey(ctx context.Context, parent int64, s step) (trim int64, verdict string, err error) {
+	var p api.Pilot
+	if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/pilots", r.id), api.StartPilotRequest{Trim: parent, Minutes: s.surveyMin},
+		&p); err != nil {
+		return 0, "", err
+	}
+	r.begun()
+	if err := until(ctx, func() (bool, error) {
+		var list []api.Pilot
+		err := r.call(ctx, "GET", fmt.Sprintf("/api/rigs/%d/pilots", r.id), nil, &list)
+		if err == nil {
+			p = list[0]
+		}
+		return p.State == api.Ended, err
+	}); err != nil {
+		return 0, "", err
+	}
+	if p.Problem != "" || p.Found == nil { // which is a story, too: it says why
+		return parent, "held", r.fit(ctx, parent)
+	}
+	return *p.Found, "held", nil
+}
+
+// begun counts a trial, or a survey, that has begun.
+func (r *rig) begun() {
+	if r.trialsLeft--; r.trialsLeft <= 1 && r.numbered != nil {
+		r.numbered()
+	}
+}
+
 // walk fits a step's trim, runs its proof, and takes its scores; it returns the verdict of the proof.
 func (r *rig) walk(ctx context.Context, s step) (string, error) {
 	if err := r.fit(ctx, s.trim); err != nil {
@@ -255,6 +289,11 @@ func (r *rig) walk(ctx context.Context, s step) (string, error) {
 	if err != nil || verdict != "held" || !s.scores {
 		return verdict, err
 	}
+	return r.score(ctx, s)
+}
+
+// score takes the scores of a step, whose trim is in force.
+func (r *rig) score(ctx context.Context, s step) (string, error) {
 	purpose, name := api.StartTrialRequestPurposeScore, "Benchmark"
 	var runs []api.LegRequest
 	for _, id := range append([]string{yardstick.Burst, "single-core"}, s.yardsticks...) {
@@ -284,9 +323,7 @@ func (r *rig) trial(ctx context.Context, in api.StartTrialRequest) (string, erro
 	if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/trials", r.id), in, &t); err != nil {
 		return "", err
 	}
-	if r.trialsLeft--; r.trialsLeft <= 1 && r.numbered != nil {
-		r.numbered()
-	}
+	r.begun()
 	err := until(ctx, func() (bool, error) {
 		err := r.call(ctx, "GET", fmt.Sprintf("/api/trials/%d", t.Id), nil, &t)
 		return t.Ended, err

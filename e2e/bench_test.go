@@ -73,7 +73,7 @@ func run(m *testing.M) (int, error) {
 
 // patience is how long a whole journey waits for what has to come. The rigs take as long as the machine needs for them, so
 // this ends only what hangs.
-const patience = 10 * time.Minute
+const patience = 5 * time.Minute
 
 // page is a tab with the words of a journey.
 type page struct {
@@ -123,6 +123,9 @@ func (p page) click(selector, text string) {
 	e := p.see(selector, text)
 	if err := e.WaitEnabled(); err != nil {
 		p.t.Fatalf("%q stays disabled: %v", text, err)
+	}
+	if err := e.WaitStableRAF(); err != nil { // a page that still moves would get the click elsewhere
+		p.t.Fatalf("%q does not come to rest: %v", text, err)
 	}
 	if err := e.Click("left", 1); err != nil {
 		p.t.Fatalf("click %q: %v", text, err)

@@ -5,6 +5,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/go-rod/rod/lib/input"
@@ -16,11 +17,11 @@ func TestJourneyToAProvenChange(t *testing.T) {
 	p := open(t, "/rig/1/trim")
 	p.see("nav[aria-label='Fleet'] a", `Petrel\s+SIM`)
 	p.see("nav[aria-label='Course of trims'] button", "core 5 miscalculated")
-	p.see("h1", "T4 core by core")
+	p.see("h1", `T\d+ surveyed`)
 	if err := p.Keyboard.Type(input.KeyN); err != nil {
 		t.Fatal(err)
 	}
-	p.see("h1", "New trim from T4")
+	p.see("h1", `New trim from T\d+`)
 	p = open(t, "/rig/1/trim/4/new")
 	p.see("h1", "New trim from T2")
 	p.fill(`[aria-label="Curve offset, all cores"]`, "10")
@@ -30,12 +31,12 @@ func TestJourneyToAProvenChange(t *testing.T) {
 	p.see("[data-forecast]", "Burst")
 	p.fill("form label:first-child input", "all cores -10")
 	p.click("button", "Save trim")
-	p.see("h1", "T5 all cores")
-	p.click("button", "Fit T5")
+	p.see("h1", `T\d+ all cores`)
+	p.click("button", "Fit T")
 	p.see("[data-fitting='in force']", "Every setting reads back as asked")
 	p.click("button", "Prove it")
 	p.click("button", "Start trial")
-	p.see("h1", "under T5")
+	p.see("h1", `under T\d+`)
 	if _, err := p.Element(".uplot canvas"); err != nil {
 		t.Fatalf("no live strips: %v\n%s", err, p.words())
 	}
@@ -49,12 +50,12 @@ func TestJourneyToAProvenChange(t *testing.T) {
 	p.see("h1", "Benchmark")
 	p.see("[data-verdict='held']", "held")
 	p.click("button", "Compare with stock")
-	p.see("h1", "T5 all cores -10 against stock")
+	p.see("h1", `T\d+ all cores -10 against stock`)
 	p.see("[data-row='heavy temperature.above']", "better")
 	p.see("[data-row='heavy power.package']", "better")
 	p.see("[data-row='perWatt']", "better")
 	p.see("[data-row='temperature.peak']", "not settled")
-	p.see("nav[aria-label='Course of trims'] button[aria-label*='in force']", "T5")
+	p.see("nav[aria-label='Course of trims'] button[aria-label*='in force']", `T\d+ all cores`)
 }
 
 // TestJourneyTooDeep: a trim that is too deep fails, the core is named, and one click goes back to the nearest that held.
@@ -68,10 +69,27 @@ func TestJourneyTooDeep(t *testing.T) {
 	p.see("[data-fitting='in force']", "Every setting reads back as asked")
 	p.click("button", "Prove it")
 	p.click("button", "Start trial")
-	p.see("[data-verdict]", "core 5")
+	p.see("[data-verdict]", "core 5|froze|restarted")
 	p.see("aside", "the nearest that stands as")
+	core5Named(t)
 	p.click("aside button", "Back to T")
 	p.see("[data-fitting='in force']", "Every setting reads back as asked")
+}
+
+// core5Named tries Petrel's trim in force until it fails by a wrong result: a machine that freezes or restarts names no core, and
+// which of these comes first is the chip's own choice.
+func core5Named(t *testing.T) {
+	t.Helper()
+	for range 8 {
+		trial := ended(t, start(t, 1, `[{"load":"heavy","seconds":1800}]`))
+		if strings.Contains(trial.Why, "core 5") {
+			return
+		}
+		if trial.Verdict == "held" || trial.Verdict == "void" {
+			t.Fatalf("a trim that failed ended %s: %s", trial.Verdict, trial.Why)
+		}
+	}
+	t.Error("of eight faults none named core 5")
 }
 
 // TestPageIsUsableAtOnce measures in the browser's own trace how long it takes from opening the demo's page until a

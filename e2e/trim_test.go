@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
 
@@ -167,9 +168,8 @@ func TestJourneyCard(t *testing.T) {
 	if err := (proto.EmulationSetDeviceMetricsOverride{Width: 390, Height: 800, DeviceScaleFactor: 2, Mobile: true}).Call(p); err != nil {
 		t.Fatal(err)
 	}
-	wide, err := p.Eval(`() => document.documentElement.scrollWidth`)
-	if err != nil || wide.Value.Int() > 390 {
-		t.Errorf("on a phone the card is %d wide: %v", wide.Value.Int(), err)
+	if err := p.Wait(rod.Eval(`() => document.documentElement.scrollWidth <= 390`)); err != nil { // once it is laid out anew
+		t.Errorf("on a phone the card is wider than that: %v", err)
 	}
 	p.see("button", "2 of 3 lines left")
 	for _, label := range []string{"Core Voltage Offset", "CPU Fan Wait"} {

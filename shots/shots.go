@@ -31,10 +31,10 @@ var list = []shot{
 	{name: "trial", path: "/rig/1/trial/5", wait: ".uplot canvas"},
 	{name: "trial-failed", path: "/rig/1/trial/7", wait: ".uplot canvas"},
 	{name: "scores", path: "/rig/1/scores", wait: "[data-comparison]"},
-	{name: "audit", path: "/rig/4/rig", wait: "table"},
+	{name: "soundings", path: "/rig/1/soundings", wait: "[data-chart=soundings]"},
+	{name: "tuning", path: "/rig/1/tuning/0/new", wait: "[data-plan]", prepare: tuning},
 	{name: "bands", path: "/rig/3/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "curve") }},
 	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
-	{name: "lost", path: "/rig/8/rig", wait: "[data-drift]"},
 	{name: "parts", path: "/rig/3/parts", wait: "aside button", prepare: func(p *rod.Page) error {
 		if err := click(p, "main button", "Learn the board"); err != nil {
 			return err
@@ -48,9 +48,9 @@ var list = []shot{
 	{name: "accounts", path: "/rig/1/accounts", wait: "[data-account=Bo]", guarded: true, known: true, prepare: func(p *rod.Page) error {
 		return click(p, "[data-account=Bo] button", "Change")
 	}},
-	{name: "deeds", path: "/rig/1/audit", wait: "[data-deed]", guarded: true, known: true},
 	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
 	{name: "this-computer", path: "/rig/2/trial", wait: ".uplot canvas"},
+	{name: "survey", path: "/rig/1/soundings", wait: "[data-chart=soundings]", prepare: survey}, // the last: it changes Petrel's course
 }
 
 // Names lists the pictures.
@@ -146,6 +146,35 @@ func (s *shot) take(b *browser.Browser, address, file string) error {
 		return err
 	}
 	return os.WriteFile(file, picture, 0o644)
+}
+
+// tuning draws a quiet tuning up, from stock on.
+func tuning(p *rod.Page) error {
+	list, err := p.Timeout(browser.Timeout).Element("#bound-trim")
+	if err != nil {
+		return err
+	}
+	if err := list.Select([]string{"stock"}, true, rod.SelectorTypeText); err != nil {
+		return err
+	}
+	goal, err := p.Timeout(browser.Timeout).Element("input[value=quiet]")
+	if err != nil {
+		return err
+	}
+	if err := goal.Click("left", 1); err != nil {
+		return err
+	}
+	_, err = p.Timeout(browser.Timeout).ElementR("[data-plan=fans]", "Slower fans")
+	return err
+}
+
+// survey starts a survey, and waits until it is at work.
+func survey(p *rod.Page) error {
+	if err := click(p, "aside button", "Start the survey"); err != nil {
+		return err
+	}
+	_, err := p.Timeout(browser.Timeout).ElementR("[data-pilot=flying]", "Fails with a chance")
+	return err
 }
 
 // joinLog hands the page a noise meter's log of the trial that it shows, in the time of another zone.
