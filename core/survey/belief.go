@@ -44,46 +44,46 @@ const (
 	limitStep  = 0.5 // of the grid of limits, steps; more for wide priors
 	mostLimits = 240
 	slopesEach = 8 // grid points of the slope on either side
-	meansStep  = 3 // of the grid of means, in limit steps
+
+	commonReach = 3.5 // how far what cores have in common strays at most, in standard deviations
 )
 
-// belief is what is believed of the limits of a chip: on a grid over the slope and the mean of the chip, its clusters hanging from
-// these, and of every core over its slope, its limit, and each regime's limit about it.
+// belief is what is believed of the limits of a chip. The chip has a slope and a mean, its clusters' means hang from that, and of every
+// cluster each regime asks for some more or less than others do, of all its cores alike. A core has a slope, a limit about its cluster's
+// mean, and in each regime one about that. What is likely of a core's limits by themselves lies on grids; what the chip has in common is
+// drawn (see chain).
 type belief struct {
-	setup   *Setup
-	regimes []load.Regime // the setup's, and starting as the last
-	starts  int           // its place
+	setup    *Setup
+	regimes  []load.Regime // the setup's, and starting as the last
+	starts   int           // its place
+	hangs    []int         // by regime: the one whose share of what a cluster has in common it goes by; starting by the light one's, if any
+	clusters [][]int       // cores by cluster
+	cluster  []int         // by core: its place there
 
 	limits  []float64 // grid, relative to zero
 	step    float64
-	slopes  []float64 // grid
-	chips   []int     // places in slopes that a chip's slope may have
-	chipP   []float64 // prior of these
-	ratio   [][]float64
-	means   []float64
+	slopes  []float64   // grid
+	chips   []int       // places in slopes that a chip's slope may have
+	chipP   []float64   // prior of these
+	ratio   [][]float64 // by place of a chip's slope: prior of a core's
+	near    [][2]int    // likewise: the places of it that count
 	kernel  [][]float64 // by regime: prior of a regime's limit about the core's, from kernelLow on
 	support [][2]int    // by regime: the places of the kernel that count
 	low     int         // first place of the kernel, in grid steps
+	reach   int         // of what a cluster's cores have in common in a regime, grid steps either way
 
 	seen   [][]exposures // by core and regime
 	faults []*fault
 
 	core    []coreBelief
-	scratch []float64 // as long as limits
-
-	joint []float64 // by chip slope and mean, normalised
-	group [][][]float64
+	reached *chip // by the chain when it was settled last; others begin there
 }
 
 // coreBelief is of one core.
 type coreBelief struct {
-	known []exposures   // by regime: what the next two were computed from
-	about [][][]float64 // by regime and slope: the likelihood of the core's limit
-	tops  [][]float64   // and the logarithm of it at 1
-	lik   [][][]float64 // by regime and slope: the likelihood of the regime's limit, over the grid, its greatest 1; nil where nothing was seen
-	all   [][]float64   // by slope: the likelihood of the core's limit
-	log   []float64     // by slope: its logarithm at 1
-	mean  [][]float64   // by chip slope and mean: logarithm of the evidence
+	known []exposures   // by regime: what the next were computed from
+	about [][][]float64 // by regime and slope: the logarithm of the likelihood of the core's limit; nil where nothing was seen
+	lik   [][][]float64 // by regime and slope: the likelihood of the regime's limit, over the grid, its greatest 1; nil likewise
 }
 
 func newBelief(s *Setup) *belief {
@@ -116,18 +116,16 @@ func newBelief(s *Setup) *belief {
 			row[k] = bell(math.Log(b.slopes[k]/b.slopes[i]), coreSlopeSD)
 		}
 		normalise(row)
-		b.ratio = append(b.ratio, row)
+		b.ratio, b.near = append(b.ratio, row), append(b.near, counting(row))
 	}
-	spread := math.Sqrt(p.ChipSD*p.ChipSD + p.ClusterSD*p.ClusterSD + p.CoreSD*p.CoreSD)
+	spread := math.Sqrt(p.ChipSD*p.ChipSD + p.ClusterSD*p.ClusterSD + p.CoreSD*p.CoreSD + p.RegimeSD*p.RegimeSD)
 	low, high := p.LimitMean-4*spread-6, p.LimitMean+4*spread+outlierMean+3
 	b.step = math.Max(limitStep, (high-low)/mostLimits)
 	for x := low; x <= high; x += b.step {
 		b.limits = append(b.limits, x)
 	}
-	b.scratch = make([]float64, len(b.limits))
-	for i := 0; i < len(b.limits); i += meansStep {
-		b.means = append(b.means, b.limits[i])
-	}
+	b.reach = int(math.Ceil(commonReach * p.RegimeSD / b.step))
+	b.gather()
 	start, startSD := p.start()
 	b.low = int(math.Floor(math.Min(start-2*startSD, -3*p.apart()) / b.step))
 	last := int(math.Ceil(math.Max(outlierMean+2.5*outlierSD, 3*p.apart()) / b.step))
@@ -144,14 +142,7 @@ func newBelief(s *Setup) *belief {
 		}
 		normalise(row)
 		b.kernel = append(b.kernel, row)
-		from, to := 0, len(row)
-		for row[from] < negligible {
-			from++
-		}
-		for row[to-1] < negligible {
-			to--
-		}
-		b.support = append(b.support, [2]int{from, to})
+		b.support = append(b.support, counting(row))
 	}
 	b.seen = make([][]exposures, len(s.Cores))
 	for c := range b.seen {
@@ -161,8 +152,41 @@ func newBelief(s *Setup) *belief {
 		}
 	}
 	b.core = make([]coreBelief, len(s.Cores))
-	b.infer()
+	for c := range b.core {
+		k := &b.core[c]
+		k.known, k.lik, k.about = make([]exposures, len(b.regimes)), make([][][]float64, len(b.regimes)), make([][][]float64, len(b.regimes))
+	}
+	b.reached = b.usual()
 	return b
+}
+
+// gather finds the cores of each cluster, and which regimes hang together.
+func (b *belief) gather() {
+	at := map[int]int{}
+	for c, core := range b.setup.Cores {
+		i, known := at[core.Cluster]
+		if !known {
+			i = len(b.clusters)
+			at[core.Cluster], b.clusters = i, append(b.clusters, nil)
+		}
+		b.clusters[i], b.cluster = append(b.clusters[i], c), append(b.cluster, i)
+	}
+	for g := range b.setup.Regimes {
+		b.hangs = append(b.hangs, g)
+	}
+	b.hangs = append(b.hangs, slices.Index(b.setup.Regimes, load.RegimeLight))
+}
+
+// counting returns the places of probabilities, from one to before another, that are not negligible.
+func counting(p []float64) [2]int {
+	from, to := 0, len(p)
+	for p[from] < negligible {
+		from++
+	}
+	for p[to-1] < negligible {
+		to--
+	}
+	return [2]int{from, to}
 }
 
 func bell(x, sd float64) float64 { return math.Exp(-x * x / (2 * sd * sd)) }
@@ -180,7 +204,9 @@ func normalise(p []float64) {
 // coreSD is how far the limits of cores stray from their cluster's, and tilt by how much the mean of these differs from that of the
 // limits that govern: the shallowest of several regimes does.
 func (b *belief) coreSD() float64 { return own * b.setup.Prior.CoreSD }
-func (b *belief) tilt() float64   { return -1.03 * b.setup.Prior.apart() }
+func (b *belief) tilt() float64 {
+	return -1.03 * math.Hypot(b.setup.Prior.apart(), b.setup.Prior.RegimeSD)
+}
 
 // place keeps a place within the grid of limits.
 func (b *belief) place(i int) int { return min(len(b.limits)-1, max(0, i)) }

@@ -158,6 +158,8 @@ const leastShare = 0.003
 // settle shares the faults out and infers, by turns: whose a fault was hangs on what is believed of the cores, and the other way round.
 func (b *belief) settle() {
 	const turns, sampled, damping, settled = 3, 60, 0.6, 0.03
+	b.infer()
+	b.rest()
 	for turn, moved := 0, 1.0; turn < turns && moved > settled; turn++ {
 		moved = 0
 		worlds := b.sample(sampled, rand.New(rand.NewPCG(b.setup.Seed, uint64(len(b.faults)))))
@@ -211,9 +213,20 @@ func (b *belief) settle() {
 				e.at += f.count * f.share[i] * (at.felt - b.origin())
 			}
 		}
-		b.infer()
 		if len(b.faults) == 0 {
 			return
 		}
+		b.infer()
+		b.rest()
 	}
+}
+
+// rest lets a chain forget where it began, and keeps where it came to.
+func (b *belief) rest() {
+	const sweeps = 100
+	c := b.chain(b.reached, rand.New(rand.NewPCG(b.setup.Seed, 1<<33+uint64(len(b.faults)))))
+	for range sweeps {
+		c.sweep()
+	}
+	b.reached = c.now
 }

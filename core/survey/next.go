@@ -85,7 +85,7 @@ func newChooser(s *Survey, left float64, r *rand.Rand) *chooser {
 	for _, cores := range s.setup.rails {
 		need := make([]float64, len(c.worlds))
 		for i := range c.worlds {
-			need[i] = c.worlds[i].railNeed(cores, rail)
+			need[i] = s.setup.railNeed(&c.worlds[i], cores, rail)
 		}
 		c.needs = append(c.needs, need)
 	}

@@ -22,38 +22,43 @@ func (s *Setup) turn(r load.Regime) float64 {
 	return 1
 }
 
-// stands returns at what the rail of each core stands while all work.
+// ask is how much more than others of its rail a core asks for at the same setting, in steps, as far as that was measured.
+func (s *Setup) ask(core int) float64 {
+	if len(s.Asks) == 0 {
+		return 0
+	}
+	return s.Asks[core]
+}
+
+// stands returns what each core feels while all work, as the setting at which it would stand as high alone.
 func (s *Setup) stands(x []int) []int {
 	out := slices.Clone(x)
 	for _, cores := range s.rails {
-		at := s.highest(x, cores)
+		at := s.above(x, cores)
 		for _, c := range cores {
-			out[c] = at
+			out[c] = int(math.Round(at - s.ask(c)))
 		}
 	}
 	return out
 }
 
-// highest returns the highest request of some cores, as a setting, on average over what cores may ask for at the same one: many cores at
+// above returns the highest request of some cores, as a setting, on average over what cores may ask for at the same one: many cores at
 // about the same setting stand higher than that, since one of them asks for most.
-func (s *Setup) highest(x, cores []int) int { return int(math.Round(s.above(x, cores))) }
-
-// above is highest before it is rounded.
 func (s *Setup) above(x, cores []int) float64 {
-	top := x[cores[0]]
+	top := math.Inf(-1)
 	for _, c := range cores {
-		top = max(top, x[c])
+		top = math.Max(top, float64(x[c])+s.ask(c))
 	}
 	if s.RailSD == 0 {
-		return float64(top)
+		return top
 	}
 	const reach, step = 4.0, 0.25 // in standard deviations
-	low := float64(top) - reach*s.RailSD
+	low := top - reach*s.RailSD
 	mean := low
 	for z := step / 2; z < 2*reach+2; z += step {
 		below := 1.0 // the chance that none asks for more
 		for _, c := range cores {
-			below *= 0.5 * math.Erfc((float64(x[c])-low)/(s.RailSD*math.Sqrt2)-z/math.Sqrt2)
+			below *= 0.5 * math.Erfc((float64(x[c])+s.ask(c)-low)/(s.RailSD*math.Sqrt2)-z/math.Sqrt2)
 		}
 		mean += (1 - below) * step * s.RailSD
 	}
@@ -80,28 +85,28 @@ func (s *Setup) felt(offsets []int, l *Leg) []int {
 		if len(work) == 0 {
 			continue
 		}
-		at := s.highest(offsets, work)
+		at := s.above(offsets, work)
 		for _, c := range work {
-			out[c] = at
+			out[c] = int(math.Round(at - s.ask(c)))
 		}
 	}
 	return out
 }
 
 // railNeed returns the setting of a rail at which its cores take a share together, to a tenth of a step.
-func (w *world) railNeed(cores []int, share float64) float64 {
+func (s *Setup) railNeed(w *world, cores []int, share float64) float64 {
 	low := math.Inf(-1) // where one core alone takes it
 	for _, c := range cores {
-		low = math.Max(low, w.rail[c]-w.slopes[c]*share)
+		low = math.Max(low, s.ask(c)+w.rail[c]-w.slopes[c]*share)
 	}
 	high, allowed := low, math.Exp(share)
 	for _, c := range cores { // where each takes no more than its part
-		high = math.Max(high, w.rail[c]-w.slopes[c]*(share-math.Log(float64(len(cores)))))
+		high = math.Max(high, s.ask(c)+w.rail[c]-w.slopes[c]*(share-math.Log(float64(len(cores)))))
 	}
 	for high-low > 0.1 {
 		mid, sum := (low+high)/2, 0.0
 		for _, c := range cores {
-			sum += w.railDay(c, mid)
+			sum += w.railDay(c, mid-s.ask(c))
 		}
 		if sum > allowed {
 			low = mid
@@ -118,7 +123,7 @@ func (s *Setup) weakest(worlds []world, cores []int, share float64) int {
 	for _, c := range cores {
 		sum := 0.0
 		for i := range worlds {
-			sum += worlds[i].rail[c] - worlds[i].slopes[c]*share
+			sum += s.ask(c) + worlds[i].rail[c] - worlds[i].slopes[c]*share
 		}
 		if sum > most {
 			best, most = c, sum
@@ -134,7 +139,7 @@ func (s *Setup) drawAsks(r *rand.Rand) []float64 {
 	}
 	out := make([]float64, len(s.Cores))
 	for c := range out {
-		out[c] = s.RailSD * r.NormFloat64()
+		out[c] = s.ask(c) + s.RailSD*r.NormFloat64()
 	}
 	return out
 }
@@ -154,7 +159,7 @@ func (w *world) standsAt(usual float64, cores, x, deeper []int) float64 {
 	return top - even + usual
 }
 
-// railsOf writes down at what the rail of each core stands on a chip, +Inf for a core without one.
+// railsOf writes down what each core feels of its rail on a chip, +Inf for a core without one.
 func (s *Setup) railsOf(w *world, x []int, out []float64) {
 	for c := range out {
 		out[c] = math.Inf(1)
@@ -162,7 +167,7 @@ func (s *Setup) railsOf(w *world, x []int, out []float64) {
 	for r, cores := range s.rails {
 		at := w.standsAt(s.even[r], cores, x, nil)
 		for _, c := range cores {
-			out[c] = at
+			out[c] = at - s.ask(c)
 		}
 	}
 }
@@ -189,7 +194,7 @@ func (s *Setup) addRails(adds []float64, group, x []int, worlds []world) {
 				continue
 			}
 			for _, c := range cores {
-				adds[i] += w.railDay(c, after) - w.railDay(c, before)
+				adds[i] += w.railDay(c, after-s.ask(c)) - w.railDay(c, before-s.ask(c))
 			}
 		}
 	}

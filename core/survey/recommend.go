@@ -94,7 +94,7 @@ func (s *Setup) faults(w *world, x []int) float64 {
 	for r, cores := range s.rails {
 		at := w.standsAt(s.even[r], cores, x, nil)
 		for _, c := range cores {
-			sum += w.railDay(c, at)
+			sum += w.railDay(c, at-s.ask(c))
 		}
 	}
 	return sum
@@ -134,7 +134,7 @@ func (s *Setup) deepest(worlds []world, risk, chance float64) []int {
 		weakest[r] = s.weakest(worlds, cores, rail)
 		rails[r] = make([]float64, len(worlds))
 		for i := range worlds {
-			rails[r][i] = worlds[i].railNeed(cores, rail)
+			rails[r][i] = s.railNeed(&worlds[i], cores, rail)
 		}
 		slices.Sort(rails[r])
 	}
@@ -146,7 +146,7 @@ func (s *Setup) deepest(worlds []world, risk, chance float64) []int {
 		}
 		for r, c := range weakest { // which may ask for less than others do
 			sure := math.Min(mostSure, -distuv.UnitNormal.Quantile(math.Max(tail, 1e-9)))
-			x[c] = max(x[c], s.within(int(math.Ceil(rails[r][place]+sure*s.RailSD))))
+			x[c] = max(x[c], s.within(int(math.Ceil(rails[r][place]-s.ask(c)+sure*s.RailSD))))
 		}
 		return s.level(x)
 	}

@@ -26,10 +26,12 @@ type Setup struct {
 	DaySD   float64                 `json:"-"`
 	// Rails are the rails that feed the cores, by core; none where each has its own. Cores of a rail that work together stand at the
 	// highest request of theirs.
-	Rails     []int         `json:"rails,omitempty"`
-	RailSD    float64       `json:"railSd,omitempty"` // how far what cores of a rail ask for at the same setting strays, in steps
-	MinSteps  int           `json:"minSteps"`         // the deepest that may be set
-	MaxSteps  int           `json:"maxSteps"`         // the shallowest
+	Rails  []int   `json:"rails,omitempty"`
+	RailSD float64 `json:"railSd,omitempty"` // how far what cores of a rail ask for at the same setting strays, in steps
+	// Asks is how much more than others of its rail each core asks for, in steps, as measured; RailSD is the doubt of that then.
+	Asks      []float64     `json:"asks,omitempty"`
+	MinSteps  int           `json:"minSteps"` // the deepest that may be set
+	MaxSteps  int           `json:"maxSteps"` // the shallowest
 	Regimes   []load.Regime `json:"regimes"`
 	Prior     Prior         `json:"prior"`
 	Costs     Costs         `json:"costs"`
@@ -121,6 +123,8 @@ type Prior struct {
 	SlopeSD float64 `json:"slopeSd,omitempty"`
 	// Apart is how far the limits of a core's regimes stray from each other, in steps; 0 for half of what cores do.
 	Apart float64 `json:"apart,omitempty"`
+	// RegimeSD is how far what a regime asks for strays from chip to chip, of all cores of a cluster alike, in steps.
+	RegimeSD float64 `json:"regimeSd,omitempty"`
 	// Start is by how many steps deeper than a core's own limit the one lies at which it no longer starts, as a negative figure, and
 	// StartSD how far that strays; 0 for what is usual.
 	Start   float64 `json:"start,omitempty"`
@@ -244,6 +248,14 @@ func (s *Setup) validate() error {
 	if n := len(s.Rails); n > 0 && n != len(s.Cores) {
 		f.Add("rails", "name the rail of each core, or none", "%d for %d cores", n, len(s.Cores))
 	}
+	if n := len(s.Asks); n > 0 && n != len(s.Cores) {
+		f.Add("asks", "tell what each core asks for, or of none", "%d for %d cores", n, len(s.Cores))
+	}
+	for i, x := range s.Asks {
+		if !(math.Abs(x) <= mostSteps) {
+			f.Add(fmt.Sprintf("asks[%d]", i), fmt.Sprintf("give steps within ±%d", mostSteps), "%g", x)
+		}
+	}
 	if !slices.Contains([]Each{"", EachCore, EachCluster, EachChip}, s.Each) {
 		f.Add("each", "give core, cluster or chip", "%.40q", s.Each)
 	}
@@ -267,6 +279,7 @@ func (s *Setup) validate() error {
 	within("prior.slope", s.Prior.Slope, 0, 20)
 	within("prior.slopeSd", s.Prior.SlopeSD, 0, 2)
 	within("prior.apart", s.Prior.Apart, 0, 50)
+	within("prior.regimeSd", s.Prior.RegimeSD, 0, 50)
 	within("railSd", s.RailSD, 0, 20)
 	within("prior.start", s.Prior.Start, -50, 0)
 	within("prior.startSd", s.Prior.StartSD, 0, 20)

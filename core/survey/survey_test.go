@@ -96,6 +96,74 @@ func TestBeliefAgainstBruteForce(t *testing.T) {
 	}
 }
 
+// TestWhatOneCoreTellsOfAnother: two cores have in common what a regime asks for. What is believed of one that was not tried, in a regime
+// that only the other was tried in, agrees with chips drawn from the same prior and weighed by how well they explain what was seen, and
+// so does how far both stray together in a regime that nobody tried.
+func TestWhatOneCoreTellsOfAnother(t *testing.T) {
+	s := usual(2)
+	s.Regimes = []load.Regime{load.RegimeHeavy, load.RegimeTransition}
+	s.Prior.CoreSD, s.Prior.Apart, s.Prior.RegimeSD = 2, 1, 5
+	p := s.Prior
+	b := newBelief(&s)
+	tried := []struct {
+		x, minutes float64
+		failed     bool
+	}{{-22, 5, false}, {-29, 1.5, true}}
+	for _, e := range tried {
+		out := LegEnded{Minutes: e.minutes, Verdict: verdict.Held}
+		if e.failed {
+			out.Verdict, out.Core = verdict.Miscalculated, new(int)
+		}
+		order := &Order{[]int{int(e.x), 0}, []Leg{{Load: load.Heavy, Cores: []int{0}, Minutes: 10}}}
+		b.see(order, &Outcome{Posted: true, Legs: []LegEnded{out}}, nil)
+	}
+	b.settle()
+	const same, other, both = 0, 1, 2 // core 1 in the regime tried, in the other; and the mean of both cores there
+	var got, want [3]moments
+	gather := func(to *[3]moments, limits [2][2]float64, weight float64) {
+		to[same].add(limits[1][0], weight)
+		to[other].add(limits[1][1], weight)
+		to[both].add((limits[0][1]+limits[1][1])/2, weight)
+	}
+	for _, w := range b.sample(20_000, rand.New(rand.NewPCG(1, 1))) {
+		gather(&got, [2][2]float64{{w.limits[0], w.limits[1]}, {w.limits[w.regimes], w.limits[w.regimes+1]}}, 1)
+	}
+	r := rand.New(rand.NewPCG(2, 2))
+	for range 1_000_000 {
+		z := slopeSD * r.NormFloat64()
+		if math.Abs(z) > chipReach*slopeSD {
+			continue
+		}
+		slope := usualSlope * math.Exp(z+coreSlopeSD*r.NormFloat64())
+		mean := p.LimitMean + math.Hypot(p.ChipSD, p.ClusterSD)*r.NormFloat64() - 1.03*math.Hypot(p.Apart, p.RegimeSD)
+		common := [2]float64{p.RegimeSD * r.NormFloat64(), p.RegimeSD * r.NormFloat64()}
+		var limits [2][2]float64
+		for c := range limits {
+			core := mean + own*p.CoreSD*r.NormFloat64()
+			for g := range limits[c] {
+				limits[c][g] = core + common[g] + p.Apart*r.NormFloat64()
+				if r.Float64() < outliers {
+					limits[c][g] = core + common[g] + outlierMean + outlierSD*r.NormFloat64()
+				}
+			}
+		}
+		weight := 1.0
+		for _, e := range tried {
+			rate := usualRate * math.Exp((limits[0][0]-e.x)/slope)
+			weight *= math.Exp(-rate * e.minutes)
+			if e.failed {
+				weight *= rate
+			}
+		}
+		gather(&want, limits, weight)
+	}
+	for i := range want {
+		if math.Abs(got[i].mean()-want[i].mean()) > 0.35 || math.Abs(got[i].sd()-want[i].sd()) > 0.35 {
+			t.Errorf("%d: %.2f ± %.2f, brute force says %.2f ± %.2f", i, got[i].mean(), got[i].sd(), want[i].mean(), want[i].sd())
+		}
+	}
+}
+
 type moments struct{ n, sum, squares float64 }
 
 func (m *moments) add(x, weight float64) {
@@ -207,9 +275,29 @@ func TestRailsStandHigher(t *testing.T) {
 		for c := range cores {
 			cores[c] = c
 		}
-		if got := s.highest(row.x, cores); got < row.want-2 || got > row.want+2 {
+		if got := int(math.Round(s.above(row.x, cores))); got < row.want-2 || got > row.want+2 {
 			t.Errorf("%s: %d, wanted %d", row.name, got, row.want)
 		}
+	}
+}
+
+// TestWhatCoresAskForIsAllowedFor: where it was measured that one core asks for more than its neighbours, it holds their rail although it
+// is set deeper, and they feel that; where the settings make up for it, all feel their own, as if each had a rail.
+func TestWhatCoresAskForIsAllowedFor(t *testing.T) {
+	setup := usual(3)
+	setup.Rails, setup.Asks = []int{0, 0, 0}, []float64{4, -2, -2}
+	s := begun(t, setup)
+	leg := &Leg{Load: load.Heavy, Cores: []int{0, 1, 2}}
+	if got := s.Felt([]int{-12, -10, -10}, leg); !slices.Equal(got, []int{-12, -6, -6}) {
+		t.Errorf("beside one that asks for 6 steps more they feel %v", got)
+	}
+	if got := s.Felt([]int{-12, -10, -10}, &Leg{Load: load.Heavy, Cores: []int{1, 2}}); !slices.Equal(got, []int{-12, -10, -10}) {
+		t.Errorf("while that one rests they feel %v", got)
+	}
+	apart := usual(3)
+	own := begun(t, apart)
+	if a, b := s.Assess([]int{-14, -8, -8}).Risk24h, own.Assess([]int{-14, -8, -8}).Risk24h; math.Abs(a-b) > 0.02 {
+		t.Errorf("where all ask for the same the risk is %.4f, and %.4f with a rail each", a, b)
 	}
 }
 

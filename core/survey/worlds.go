@@ -38,70 +38,80 @@ func (w *world) railDay(core int, rail float64) float64 {
 
 const minutesADay = 1440.0
 
-// drawer draws chips; what it has beside a belief and chance spares room.
+// How chips are drawn: by several chains, one for so many of them, each of which is left alone for some sweeps at first and between two
+// that count.
+const (
+	ofChain = 100
+	first   = 30
+	apiece  = 2
+)
+
+// drawer makes worlds of chips; what it has beside a belief spares room.
 type drawer struct {
 	*belief
-	random          *rand.Rand
-	density, slopes []float64
-	kept            []map[int][]float64 // by core, and by slope, limit and regime: the sums by which the regime's limit is drawn
+	random *rand.Rand
+	kept   []map[place][]float64 // by core: the sums by which a regime's limit is drawn
 }
+
+// place is of a slope and a limit in their grids, and of a regime.
+type place struct{ slope, limit, regime int }
 
 // sample draws chips as they may be.
 func (b *belief) sample(n int, r *rand.Rand) []world {
-	d := drawer{b, r, make([]float64, len(b.limits)), make([]float64, len(b.slopes)), make([]map[int][]float64, len(b.core))}
+	d := drawer{b, r, make([]map[place][]float64, len(b.core))}
 	for c := range d.kept {
-		d.kept[c] = map[int][]float64{}
+		d.kept[c] = map[place][]float64{}
 	}
-	out := make([]world, n)
-	joint := cumulated(b.joint)
-	weights, reach := b.clusters()
-	means := make([]int, len(b.group))
-	for w := range out {
-		at := pick(joint, r)
-		chip, mean := at/len(b.means), at%len(b.means)
-		for g := range b.group {
-			means[g] = mean
-			if reach > 0 {
-				means[g] = b.drawCluster(g, chip, mean, weights, reach, r)
+	out := make([]world, 0, n)
+	chains := max(2, n/ofChain)
+	for i := range chains {
+		c := b.chain(b.reached, r)
+		for range first {
+			c.sweep()
+		}
+		for len(out) < n*(i+1)/chains {
+			for range apiece {
+				c.sweep()
 			}
-		}
-		out[w] = world{len(b.regimes), make([]float64, len(b.core)), make([]float64, len(b.core)*len(b.regimes)),
-			make([]float64, len(b.core)), make([]float64, len(b.core)), b.setup.drawAsks(r)}
-		day := 0.0
-		if b.setup.DaySD > 0 {
-			day = b.setup.DaySD * r.NormFloat64()
-		}
-		for c := range b.core {
-			d.core(&out[w], c, chip, day, b.means[means[b.setup.Cores[c].Cluster]]+b.tilt()+(r.Float64()-0.5)*b.step*meansStep)
+			out = append(out, d.world(c))
 		}
 	}
+	// those of a chain resemble each other: who looks at the first few looks at all chains
+	r.Shuffle(n, func(i, j int) { out[i], out[j] = out[j], out[i] })
 	return out
 }
 
-// core draws a core of a chip, whose cores' limits have a mean, and whose days differ from those of its trials by some steps.
-func (d *drawer) core(x *world, c, chip int, day, mean float64) {
-	b, r := d.belief, d.random
-	k := &b.core[c]
-	s := d.slope(c, chip, mean)
-	low, about := b.about(mean, b.coreSD())
-	sum := 0.0
-	for i, p := range about {
-		sum += p * k.all[s][low+i]
-		d.density[i] = sum
+// world draws the rest of a chip.
+func (d *drawer) world(k *chain) world {
+	b := d.belief
+	w := world{len(b.regimes), make([]float64, len(b.core)), make([]float64, len(b.core)*len(b.regimes)), make([]float64, len(b.core)),
+		make([]float64, len(b.core)), b.setup.drawAsks(d.random)}
+	day := 0.0 // by how many steps its days differ from those of its trials
+	if b.setup.DaySD > 0 {
+		day = b.setup.DaySD * d.random.NormFloat64()
 	}
-	i := low + pick(d.density[:len(about)], r)
-	x.slopes[c] = b.slopes[s] * math.Exp(math.Log(b.slopes[1]/b.slopes[0])*(r.Float64()-0.5))
+	for c := range b.core {
+		d.core(&w, k, c, day)
+	}
+	return w
+}
+
+// core draws a core of a chip.
+func (d *drawer) core(w *world, k *chain, c int, day float64) {
+	b, r := d.belief, d.random
+	s := k.now.slopes[c]
+	w.slopes[c] = b.slopes[s] * math.Exp(math.Log(b.slopes[1]/b.slopes[0])*(r.Float64()-0.5))
 	own, rail := 0.0, 0.0
 	for g := range b.regimes {
-		key := (s*len(b.limits)+i)*len(b.regimes) + g
-		sums, known := d.kept[c][key]
+		at := place{s, k.about(c, g, k.now.limits[c]), g}
+		sums, known := d.kept[c][at]
 		if !known {
-			sums = d.regime(k, s, i, g)
-			d.kept[c][key] = sums
+			sums = d.regime(&b.core[c], at)
+			d.kept[c][at] = sums
 		}
-		l := b.limits[i] + (float64(pick(sums, r)+b.low)+r.Float64()-0.5)*b.step
-		x.limits[c*x.regimes+g] = l
-		switch faults := math.Exp((l + day + b.setup.Harsher[b.regimes[g]] - b.origin()) / x.slopes[c]); {
+		l := b.limits[0] + (float64(at.limit+pick(sums, r)+b.low)+r.Float64()-0.5)*b.step
+		w.limits[c*w.regimes+g] = l
+		switch faults := math.Exp((l + day + b.setup.Harsher[b.regimes[g]] - b.origin()) / w.slopes[c]); {
 		case g == b.starts:
 		case b.setup.together(b.regimes[g]):
 			rail += faults
@@ -110,92 +120,23 @@ func (d *drawer) core(x *world, c, chip int, day, mean float64) {
 		}
 	}
 	perDay := usualRate * minutesADay / float64(len(b.setup.Regimes))
-	x.daily[c] = b.origin() + x.slopes[c]*math.Log(perDay*own)
-	x.rail[c] = b.origin() + x.slopes[c]*math.Log(perDay*rail)
+	w.daily[c] = b.origin() + w.slopes[c]*math.Log(perDay*own)
+	w.rail[c] = b.origin() + w.slopes[c]*math.Log(perDay*rail)
 }
 
-// regime returns the sums by which a regime's limit is drawn, of a core with a slope and a limit, by their places.
-func (d *drawer) regime(k *coreBelief, s, i, g int) []float64 {
+// regime returns the sums by which a core's limit in a regime is drawn, by their places in the kernel.
+func (d *drawer) regime(k *coreBelief, at place) []float64 {
 	b := d.belief
-	sums := make([]float64, len(b.kernel[g]))
+	sums := make([]float64, len(b.kernel[at.regime]))
 	sum := 0.0
-	for j, q := range b.kernel[g] {
-		if k.lik[g] != nil {
-			q *= k.lik[g][s][b.place(i+j+b.low)]
+	for j, q := range b.kernel[at.regime] {
+		if lik := k.lik[at.regime]; lik != nil {
+			q *= lik[at.slope][b.place(at.limit+j+b.low)]
 		}
 		sum += q
 		sums[j] = sum
 	}
 	return sums
-}
-
-// slope draws the slope of a core, as its place in the grid.
-func (d *drawer) slope(c, chip int, mean float64) int {
-	b, p := d.belief, d.slopes
-	k := &b.core[c]
-	low, about := b.about(mean, b.coreSD())
-	top := math.Inf(-1)
-	for s, w := range b.ratio[chip] {
-		p[s] = math.Inf(-1)
-		if w <= 1e-6 {
-			continue
-		}
-		sum := 0.0
-		for i := 0; i < len(about); i += 2 {
-			sum += about[i] * k.all[s][low+i]
-		}
-		p[s] = k.log[s] + math.Log(w*sum+1e-300)
-		top = math.Max(top, p[s])
-	}
-	sum := 0.0
-	for s := range p {
-		sum += math.Exp(p[s] - top)
-		p[s] = sum
-	}
-	return pick(p, d.random)
-}
-
-// drawCluster draws the mean of a cluster, as its place in the grid.
-func (b *belief) drawCluster(g, chip, mean int, weights []float64, reach int, r *rand.Rand) int {
-	logs := b.group[g][chip]
-	p := make([]float64, len(weights))
-	top := math.Inf(-1)
-	for j := range weights {
-		p[j] = logs[min(len(logs)-1, max(0, mean+j-reach))]
-		top = math.Max(top, p[j])
-	}
-	sum := 0.0
-	for j, w := range weights {
-		sum += w * math.Exp(p[j]-top)
-		p[j] = sum
-	}
-	return min(len(logs)-1, max(0, mean+pick(p, r)-reach))
-}
-
-// about returns the prior of a core's limit about a mean, on the grid from a place on.
-func (b *belief) about(mean, sd float64) (low int, p []float64) {
-	const reach = 3.5
-	low = min(len(b.limits)-1, max(0, int((mean-reach*sd-b.limits[0])/b.step)))
-	high := min(len(b.limits)-1, max(low, int((mean+reach*sd-b.limits[0])/b.step)+1))
-	// exp(−z²/2) from place to place by what it is multiplied with
-	z, step := (b.limits[low]-mean)/sd, b.step/sd
-	x, by, more := math.Exp(-z*z/2), math.Exp(-z*step-step*step/2), math.Exp(-step*step)
-	p = b.scratch[:high-low+1]
-	for i := range p {
-		p[i] = x
-		x, by = x*by, by*more
-	}
-	return low, p
-}
-
-func cumulated(p []float64) []float64 {
-	out := make([]float64, len(p))
-	sum := 0.0
-	for i, x := range p {
-		sum += x
-		out[i] = sum
-	}
-	return out
 }
 
 // pick draws a place of sums of weights.
