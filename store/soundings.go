@@ -3,25 +3,27 @@ package store
 import (
 	"context"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/load"
 	"zerokeel/core/verdict"
 )
 
 // SoundedLeg is a leg that says how far the cores go: of a load, at full width, with its trim in force.
 type SoundedLeg struct {
-	TrialID int64                `db:"trial_id"`
-	Trial   int                  `db:"number"`
-	TrimID  int64                `db:"trim_id"`
-	Load    load.Kind            `db:"load_kind"`
-	Cores   JSON[[]int]          `db:"cores"`
-	SeenS   float64              `db:"seen_s"`
-	Result  JSON[verdict.Result] `db:"result"`
+	TrialID int64                  `db:"trial_id"`
+	Trial   int                    `db:"number"`
+	TrimID  int64                  `db:"trim_id"`
+	Load    load.Kind              `db:"load_kind"`
+	Cores   JSON[[]int]            `db:"cores"`
+	SeenS   float64                `db:"seen_s"`
+	Result  JSON[verdict.Result]   `db:"result"`
+	Figures JSON[[]channel.Figure] `db:"figures"`
 }
 
 // SoundedLegs lists a rig's legs that say how far its cores go, oldest first, those with a fault that was caused on purpose left out.
 func (s *Store) SoundedLegs(ctx context.Context, rig int64) ([]SoundedLeg, error) {
 	list := []SoundedLeg{}
-	err := s.db.SelectContext(ctx, &list, `SELECT l.trial_id, t.number, t.trim_id, l.load_kind, l.cores, l.seen_s, l.result
+	err := s.db.SelectContext(ctx, &list, `SELECT l.trial_id, t.number, t.trim_id, l.load_kind, l.cores, l.seen_s, l.result, l.figures
 		FROM legs l JOIN trials t ON t.id = l.trial_id
 		WHERE t.rig_id = ? AND l.in_force AND l.inject IS NULL AND l.yardstick_id = '' AND l.width IN ('', 'widest') AND l.result IS NOT NULL
 		ORDER BY l.trial_id, l.position`, rig)

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"sync"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/preflight"
 	"zerokeel/core/sounding"
 	"zerokeel/core/survey"
@@ -68,6 +69,7 @@ func (w *Workshop) surveyOf(ctx context.Context, r *store.Rig, k *rigKnowledge, 
 		}
 		x := &surveyed{axis: a, setup: a.Setup(k.set.Processor, prior, UsualRisk), fleet: like, found: map[float64][]int{}}
 		x.told = a.Read(k.set, rest, records, k.fit.Model, r.AmbientC)
+		a.Know(&x.setup, &x.told)
 		if x.survey, err = survey.New(x.setup); err != nil {
 			return nil, err
 		}
@@ -99,6 +101,14 @@ func (w *Workshop) sounded(ctx context.Context, rig int64, k *rigKnowledge) (*so
 		}
 		t := &out.Trials[len(out.Trials)-1]
 		one := sounding.Leg{Load: l.Load, Cores: l.Cores.V, Seconds: l.SeenS, Verdict: l.Result.V.Verdict, Core: l.Result.V.Core}
+		for _, f := range l.Figures.V {
+			if key, core, ok := channel.Find(f.Key); ok && key.Pattern == channel.AloneVoltage {
+				if one.AskedV == nil {
+					one.AskedV = map[int]float64{}
+				}
+				one.AskedV[core] = f.Mean
+			}
+		}
 		if one.Verdict.Failed() {
 			one.Seconds = l.Result.V.AtS
 		}

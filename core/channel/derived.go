@@ -40,6 +40,9 @@ func Sources(key string) []string {
 	if Matches(ClusterClock, key) || key == ClusterClock {
 		return []string{EffectiveClock}
 	}
+	if Matches(AloneVoltage, key) || key == AloneVoltage {
+		return []string{RequestedVoltage, EffectiveClock}
+	}
 	for _, d := range derivations {
 		if d.key == key {
 			return []string{d.from}

@@ -81,6 +81,7 @@ func (l Leg) Figures(channels []Channel, samples Samples) []Figure {
 	list = append(list, l.coresFigure(channels, samples)...)
 	list = append(list, l.noiseFigure(list)...)
 	list = append(list, l.clockFigures(channels, samples)...)
+	list = append(list, l.aloneFigures(channels, samples)...)
 	list = append(list, l.boostFigure(samples)...)
 	slices.SortStableFunc(list, func(a, b Figure) int { return cmp.Compare(rank(a.Key), rank(b.Key)) })
 	return list
@@ -88,7 +89,7 @@ func (l Leg) Figures(channels []Channel, samples Samples) []Figure {
 
 // told lists the figures that a leg is judged by, as they are read: heat, power, voltage, clock, and what the cooling did for it.
 var told = []string{AboveAmbient, CoresAbove, Temperature, Coolant, VRM, PackagePower, WallPower, DeliveredVoltage, RequestedVoltage,
-	MeanClock, ClusterClock, HighestClock, LowestClock, BoostWindow, FanSpeed, Noise, FanDuty}
+	MeanClock, ClusterClock, HighestClock, LowestClock, BoostWindow, FanSpeed, Noise, FanDuty, AloneVoltage}
 
 // rank is where a figure stands among those of its leg.
 func rank(key string) int {
@@ -249,6 +250,54 @@ func (l Leg) turnFigures(channels []Channel, samples Samples) []Figure {
 			}
 		}
 		out = append(out, f)
+	}
+	return out
+}
+
+// leastAlone is in how many samples a core was awake at least before they tell what it asks for.
+const leastAlone = 3
+
+// aloneFigures are what each core asks for under a load that visits one after the other: what was requested while only that one was awake.
+func (l Leg) aloneFigures(channels []Channel, samples Samples) []Figure {
+	requested := map[int64]float64{}
+	for _, s := range l.part(samples[RequestedVoltage]) {
+		if !math.IsNaN(s.V) {
+			requested[s.T] = s.V
+		}
+	}
+	if !l.Load.OneCore() || len(requested) == 0 {
+		return nil
+	}
+	at := map[int64]int{} // the core that was awake; −1 where several were
+	for _, c := range ofCores(channels, EffectiveClock) {
+		for _, s := range l.part(samples[c.Key]) {
+			if math.IsNaN(s.V) || s.V < awakeMHz {
+				continue
+			}
+			if _, other := at[s.T]; other {
+				at[s.T] = -1
+			} else {
+				at[s.T] = c.Core
+			}
+		}
+	}
+	alone := map[int][]float64{}
+	for t, core := range at {
+		if v, told := requested[t]; told && core >= 0 {
+			alone[core] = append(alone[core], v)
+		}
+	}
+	var out []Figure
+	for _, c := range ofCores(channels, EffectiveClock) {
+		values := alone[c.Core]
+		if len(values) < leastAlone {
+			continue
+		}
+		slices.Sort(values)
+		inner := values[len(values)/4 : len(values)-len(values)/4] // without those taken as one core handed over to the next
+		one := OfCore(AloneVoltage, c.Core, 0)
+		out = append(out, Figure{Key: one.Key, Label: one.Label, Unit: one.Unit, Mean: average(inner),
+			Low: new(values[0]), Peak: values[len(values)-1]})
 	}
 	return out
 }

@@ -1,6 +1,7 @@
 package channel_test
 
 import (
+	"maps"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -100,6 +101,30 @@ func TestRefigure(t *testing.T) {
 			if a.Key != b.Key || far > 1e-6 || math.Abs(a.Settled.Value-b.Settled.Value) > 0.5 {
 				t.Errorf("%s put right: %+v %v, of the readings put right %+v %v", key, a, a.Settled, b, b.Settled)
 			}
+		}
+	}
+}
+
+// TestWhatEachCoreAsksFor: under a load that goes from core to core each has what was requested while it alone was awake; samples taken
+// as one hands over to the next count for none, and neither do other loads.
+func TestWhatEachCoreAsksFor(t *testing.T) {
+	channels := []channel.Channel{channel.Of(channel.RequestedVoltage, 0.001)}
+	samples := channel.Samples{channel.RequestedVoltage: run(1.3, 1.3, 1.3, 1.4, 1.25, 1.25, 1.25, 1.25, 1.2, 1.2)}
+	for core, values := range [][]float64{{5500, 5500, 5500, 5500, 20, 20, 20, 20, 20, 20}, {20, 20, 20, 900, 5400, 5400, 5400, 5400, 20, 20},
+		{20, 20, 20, 20, 20, 20, 20, 20, 5300, 5300}} {
+		c := channel.OfCore(channel.EffectiveClock, core, 1)
+		channels = append(channels, c)
+		samples[c.Key] = run(values...)
+	}
+	for kind, want := range map[load.Kind]map[int]float64{load.Light: {0: 1.3, 1: 1.25}, load.Heavy: {}} {
+		got := map[int]float64{}
+		for _, f := range (channel.Leg{Load: kind}).Figures(channels, samples) {
+			if def, core, _ := channel.Find(f.Key); def.Pattern == channel.AloneVoltage {
+				got[core] = f.Mean
+			}
+		}
+		if !maps.Equal(got, want) {
+			t.Errorf("%s: %v, want %v", kind, got, want)
 		}
 	}
 }

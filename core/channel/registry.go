@@ -41,6 +41,7 @@ const (
 	CoreCurrent      = "current.core"
 	RequestedVoltage = "voltage.core.requested"
 	DeliveredVoltage = "voltage.core.delivered"
+	AloneVoltage     = "voltage.core.requested.alone.*"
 
 	Temperature     = "temperature.package" // of the hottest core
 	Coolant         = "temperature.coolant"
@@ -83,6 +84,7 @@ var Registry = []Def{
 	{Pattern: CoreCurrent, Quantity: current, Unit: "A", Label: "Core current", Scope: ScopePackage, Sum: SumMean},
 	{Pattern: RequestedVoltage, Quantity: voltage, Unit: "V", Label: "Core voltage requested", Scope: ScopePackage, Sum: SumMean},
 	{Pattern: DeliveredVoltage, Quantity: voltage, Unit: "V", Label: "Core voltage delivered", Scope: ScopePackage, Sum: SumMean},
+	{Pattern: AloneVoltage, Quantity: voltage, Unit: "V", Label: "Core %d requested alone", Scope: ScopeCore, Sum: SumMean, Derived: true},
 
 	{Pattern: Temperature, Quantity: temperature, Unit: "°C", Label: "Hottest core", Scope: ScopePackage, Sum: SumMean},
 	{Pattern: Coolant, Quantity: temperature, Unit: "°C", Label: "Coolant", Scope: ScopeMachine, Sum: SumMean},

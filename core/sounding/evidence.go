@@ -28,7 +28,8 @@ type Leg struct {
 	Cores   []int // of the processor
 	Seconds float64
 	Verdict verdict.Verdict
-	Core    int // that failed; -1 where none was named
+	Core    int             // that failed; -1 where none was named
+	AskedV  map[int]float64 // by core: what was requested while it alone was awake, V; nil where that was not told
 }
 
 // Use is daily use of a trim.
@@ -50,7 +51,8 @@ type Told struct {
 	Trials []survey.Past
 	From   []From // each of them
 	Uses   []survey.Use
-	Left   int // trials that are left out, since clocks, load line or the way of the voltage were others then
+	Asks   []float64 // by core: how much more than others of its rail it asks for, in steps; nil where that was not measured of all
+	Left   int       // trials that are left out, since clocks, load line or the way of the voltage were others then
 }
 
 // From is where a trial comes from.
@@ -61,6 +63,7 @@ type From struct{ Trial, Trim int64 } // the trial is 0 for a start that failed
 func (a *Axis) Read(set *part.Set, rest trim.Settings, records *Records, model func(trim.Settings) (*machine.Model, error),
 	ambientC float64) Told {
 	var out Told
+	all := a.newAsked(set.Processor, model)
 	flat := a.Rest(rest)
 	known := levelsBy{model: model, ambientC: ambientC, kept: map[string]levels{}}
 	base, ok := known.of(flat, nil)
@@ -82,6 +85,7 @@ func (a *Axis) Read(set *part.Set, rest trim.Settings, records *Records, model f
 			Outcome: survey.Outcome{Posted: !t.NoPost}}
 		for i := range t.Legs {
 			leg, ended, ok := a.leg(&t.Legs[i])
+			all.gather(&t.Legs[i], t.Trim, records.Settings[t.Trim])
 			if n := len(leg.Cores); ok && n < len(a.Cores) && leg.Load != load.Idle && !leg.Load.OneCore() {
 				var few levels
 				s := a.Rest(records.Settings[t.Trim])
@@ -97,7 +101,8 @@ func (a *Axis) Read(set *part.Set, rest trim.Settings, records *Records, model f
 			out.Trials, out.From = append(out.Trials, p), append(out.From, From{t.ID, t.Trim})
 		}
 	}
-	if vouched, has := a.vouched(set, flat, base, &known); has && !a.failedAsDelivered(set, records) {
+	out.Asks = all.asks()
+	if vouched, has := a.vouched(set, flat, base, &known); has && !a.failedNearDelivered(set, records) {
 		out.Uses = append(out.Uses, vouched)
 	}
 	for _, u := range records.Uses {
@@ -132,16 +137,25 @@ func (a *Axis) vouched(set *part.Set, flat trim.Settings, base levels, known *le
 	return survey.Use{Offsets: a.Depths(set.Processor, stock), Minutes: vouchedMin, Shift: a.shift(l, base)}, true
 }
 
-// failedAsDelivered reports whether the rig failed with voltages at least as high as delivered.
-func (a *Axis) failedAsDelivered(set *part.Set, records *Records) bool {
-	shallow := func(id int64) bool {
-		return !slices.ContainsFunc(a.Depths(set.Processor, records.Settings[id]), func(x int) bool { return x < 0 })
+// nearV is how close to what is delivered a fault tells that the maker cannot vouch for this machine: what fails there within minutes would
+// need a slope steeper than any chip's to stand a month as delivered.
+const nearV = 0.02
+
+// failedNearDelivered reports whether the rig failed with voltages about as high as delivered, or higher: those of the core that failed,
+// where that is known.
+func (a *Axis) failedNearDelivered(set *part.Set, records *Records) bool {
+	near := func(id int64, core int) bool {
+		depths := a.Depths(set.Processor, records.Settings[id])
+		if i := slices.Index(a.Cores, core); i >= 0 {
+			depths = depths[i : i+1]
+		}
+		return !slices.ContainsFunc(depths, func(x int) bool { return float64(x)*a.StepV < -nearV })
 	}
 	return slices.ContainsFunc(records.Trials, func(t Trial) bool {
-		return shallow(t.Trim) && (t.NoPost || slices.ContainsFunc(t.Legs, func(l Leg) bool {
-			return l.Verdict.Failed() && l.Verdict != verdict.Overheated && slices.Contains(Regimes, l.Load.Regime())
-		}))
-	}) || slices.ContainsFunc(records.Uses, func(u Use) bool { return u.Faults > 0 && shallow(u.Trim) })
+		return t.NoPost && near(t.Trim, -1) || slices.ContainsFunc(t.Legs, func(l Leg) bool {
+			return l.Verdict.Failed() && l.Verdict != verdict.Overheated && slices.Contains(Regimes, l.Load.Regime()) && near(t.Trim, l.Core)
+		})
+	}) || slices.ContainsFunc(records.Uses, func(u Use) bool { return u.Faults > 0 && near(u.Trim, -1) })
 }
 
 // leastUseMin is for how many minutes a machine was used at least before it failed in use.

@@ -9,14 +9,15 @@ import (
 )
 
 // What is believed of a model that the workshop has not surveyed yet, in volts: how far below its fused curve a core works, how far
-// chips, clusters and cores stray from that, and what one regime tells of another. Sheets tell how voltage curves stray, which is the
-// least that limits do.
+// chips, clusters and cores stray from that, how far what a regime asks for does, of a cluster's cores alike and of each by itself. Sheets
+// tell how voltage curves stray, which is the least that limits do.
 const (
 	usualLimitV = -0.105
-	chipV       = 0.028
+	chipV       = 0.025
 	clusterV    = 0.006
-	coreV       = 0.012
-	apartV      = 0.012
+	regimeV     = 0.018
+	coreV       = 0.009
+	apartV      = 0.006
 	startV      = -0.012 // at which a core no longer starts, below its own limit
 	startSD     = 0.016
 
@@ -40,7 +41,8 @@ func (a *Axis) Prior(p *part.Processor) survey.Prior {
 	return survey.Prior{
 		LimitMean: usualLimitV / a.StepV, ChipSD: max(chipV, p.Spread.ChipV) / a.StepV, ClusterSD: max(clusterV, p.Spread.ClusterV) / a.StepV,
 		CoreSD: max(coreV, p.Spread.CoreV) / a.StepV, Slope: usualSlopeV / a.StepV, SlopeSD: slopeSD, Apart: apartV / a.StepV,
-		Start: startV / a.StepV, StartSD: startSD / a.StepV,
+		RegimeSD: regimeV / a.StepV,
+		Start:    startV / a.StepV, StartSD: startSD / a.StepV,
 	}
 }
 
@@ -62,11 +64,19 @@ func (a *Axis) Setup(p *part.Processor, prior survey.Prior, risk24h float64) sur
 			cluster = p.ClusterOf(a.Cores[slices.Index(a.Keys, a.Keys[i])])
 		}
 		s.Cores = append(s.Cores, survey.Core{Cluster: cluster})
-		if p.Rails == part.RailsCluster || len(p.Clusters[cluster].VF) > 0 { // cores of another curve ask for much less, or much more
-			s.Rails = append(s.Rails, cluster)
-		} else {
-			s.Rails = append(s.Rails, 0)
+	}
+	s.Rails = a.rails(p)
+	return s
+}
+
+// rails returns the rail of each core. Cores of another curve ask for much less, or much more, than those that hold a rail that they share:
+// they count as by themselves.
+func (a *Axis) rails(p *part.Processor) []int {
+	out := make([]int, len(a.Cores))
+	for i, core := range a.Cores {
+		if cluster := p.ClusterOf(core); p.Rails == part.RailsCluster || len(p.Clusters[cluster].VF) > 0 {
+			out[i] = cluster
 		}
 	}
-	return s
+	return out
 }

@@ -158,6 +158,11 @@ func TestWhatTrialsTell(t *testing.T) {
 	if told := read(nil, nil, failed); len(told.Uses) != 0 {
 		t.Errorf("it failed as delivered, and is vouched for: %+v", told.Uses)
 	}
+	near := failed
+	near.Core = 3
+	if told := read(nil, deep.With(trim.Settings{"curve.core.3": number(6)}), near); len(told.Uses) != 0 {
+		t.Errorf("a core failed 16 mV below what is delivered, and a month is vouched for: %+v", told.Uses)
+	}
 	fit := forecast.Prior(set)
 	used := a.Read(set, stock, &sounding.Records{Settings: map[int64]trim.Settings{7: stock.With(deep)},
 		Trials: []sounding.Trial{{Trim: 7, NoPost: true}},
@@ -165,5 +170,43 @@ func TestWhatTrialsTell(t *testing.T) {
 	if len(used.Trials) != 2 || used.Trials[0].Outcome.Posted || used.Trials[1].Order.Legs[0].Load != load.Idle ||
 		used.Trials[1].Outcome.Legs[0].Minutes != 120 || len(used.Uses) != 2 || used.Uses[1].Faults != 2 || used.Uses[1].Minutes != 120 {
 		t.Errorf("starts and use are told as %+v", used)
+	}
+}
+
+// TestWhatCoresAskFor: what was requested while one core after the other was awake tells by how much they differ, whatever was set
+// meanwhile; of fewer than all it tells nothing.
+func TestWhatCoresAskFor(t *testing.T) {
+	set := parttest.Petrel(t)
+	stock := trim.Stock(set.Processor, set.Board)
+	a, err := sounding.AxisOf(set, stock)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sheet := []float64{1.3481, 1.3481, 1.3481, 1.3481, 1.3481, 1.3481, 1.3481, 1.3481} // V at the top clock, whatever it is
+	more := []float64{0.006, -0.010, 0.003, -0.009, 0.001, 0.015, 0.002, -0.008}       // V, zero on average
+	read := func(cores int) sounding.Told {
+		records := &sounding.Records{Settings: map[int64]trim.Settings{}}
+		for id, steps := range []float64{0, -10, -20} {
+			records.Settings[int64(id)] = stock.With(trim.Settings{"curve.all": part.Number(steps)})
+			leg := sounding.Leg{Load: load.Light, Cores: a.Cores, Seconds: 240, Verdict: verdict.Held, Core: -1, AskedV: map[int]float64{}}
+			for _, core := range a.Cores[:cores] {
+				leg.AskedV[core] = sheet[core] + more[core] + steps*a.StepV
+			}
+			records.Trials = append(records.Trials, sounding.Trial{ID: int64(id), Trim: int64(id), Legs: []sounding.Leg{leg}})
+		}
+		return a.Read(set, stock, records, forecast.Prior(set).Model, 23)
+	}
+	told, setup := read(8), a.Setup(set.Processor, a.Prior(set.Processor), 0.05)
+	for core, v := range more {
+		if told.Asks == nil || math.Abs(told.Asks[core]-v/a.StepV) > 0.3 {
+			t.Fatalf("core %d asks for %g mV more, and %v steps are told", core, 1000*v, told.Asks)
+		}
+	}
+	before := setup.RailSD
+	if a.Know(&setup, &told); setup.RailSD >= before || len(setup.Asks) != 8 {
+		t.Errorf("measured, it is known to %.2f steps as before", setup.RailSD)
+	}
+	if some := read(7); some.Asks != nil {
+		t.Errorf("of a core that was not measured: %v", some.Asks)
 	}
 }
