@@ -72,7 +72,7 @@ func (f *flight) planSurvey(ctx context.Context) error {
 		return f.save(ctx)
 	}
 	if next.Short != "" {
-		return f.giveUp(ctx, "no depth keeps to the risk that is allowed; it is %s", next.Short)
+		return f.giveUp(ctx, "no depth keeps to the risk that is allowed: %s", next.Short)
 	}
 	why := fmt.Sprintf("The deepest that a survey of %d trials in %.0f min leaves a small chance of more than %g %% of a fault a day.",
 		f.at.Orders, f.at.SpentMin, 100*f.Plan.V.Risk24h)
@@ -234,6 +234,7 @@ func (f *flight) changed(ctx context.Context, now *store.PilotOrder, came store.
 
 // failedProof goes back to the survey, which has learnt by it.
 func (f *flight) failedProof(ctx context.Context, came store.StepDone) error {
+	f.at.Found = 0
 	if f.at.Proofs++; f.at.Proofs >= mostProofs {
 		return f.giveUp(ctx, "what was found failed its proof %d times", mostProofs)
 	}

@@ -316,7 +316,8 @@ func (x *surveyed) short(at survey.Assessment, depths []int) string {
 			worst = i
 		}
 	}
-	return fmt.Sprintf("%s at the shallowest that is allowed: core %d, at %s", survey.RiskInWords(at.Risk24h), x.axis.Cores[worst], x.axis.Say(depths[worst]))
+	return fmt.Sprintf("the shallowest that is allowed %s, most of all core %d at %s", survey.FailsInWords(at.Risk24h), x.axis.Cores[worst],
+		x.axis.Say(depths[worst]))
 }
 
 // noPilot refuses to fit what a pilot would replace at its next step.

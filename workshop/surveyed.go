@@ -191,7 +191,7 @@ func (w *Workshop) believed(ctx context.Context, r *store.Rig, k *rigKnowledge, 
 	defer x.mu.Unlock()
 	depths := x.axis.Depths(k.set.Processor, settings)
 	at, found := x.survey.Assess(depths), x.recommend(UsualRisk)
-	out := &preflight.Believed{Risk24h: at.Risk24h, Words: survey.RiskInWords(at.Risk24h)}
+	out := &preflight.Believed{Risk24h: at.Risk24h, Words: survey.FailsInWords(at.Risk24h)}
 	for i, core := range x.axis.Cores {
 		if by := found[i] - depths[i]; by > out.Steps {
 			out.Core, out.Key, out.Steps = core, x.axis.Keys[i], by

@@ -3,7 +3,6 @@ package preflight
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
@@ -89,8 +88,8 @@ func deeperThanFailure(in *Input) []Finding {
 	return out
 }
 
-// Believed is what a rig's soundings tell of settings: the chance of a fault in a day of mixed use, in words too, and the core that lies
-// deepest beyond what is recommended, by how many steps.
+// Believed is what a rig's soundings tell of settings: the chance of a fault in a day of mixed use, in words that follow "it", and the core
+// that lies deepest beyond what is recommended, by how many steps.
 type Believed struct {
 	Risk24h float64
 	Words   string
@@ -109,12 +108,5 @@ func riskyAsBelieved(in *Input) []Finding {
 		return nil
 	}
 	return one(Caution, []string{b.Key}, nil, fmt.Sprintf("Give core %d %d steps more, or see the Soundings sheet.", b.Core, b.Steps),
-		"By what this rig's trials tell it %s in mixed use; core %d lies deepest beyond what holds.", failsInWords(b), b.Core)
-}
-
-func failsInWords(b *Believed) string {
-	if strings.HasPrefix(b.Words, "fails") {
-		return b.Words
-	}
-	return "fails with a chance of " + b.Words
+		"By what this rig's trials tell it %s in mixed use; core %d lies deepest beyond what holds.", b.Words, b.Core)
 }

@@ -184,7 +184,7 @@ func mistakes(t testing.TB) []tried {
 		{"as deep as the core failed", "petrel", deep, trim.Settings{"curve.all": n(-20)}, failed, "deeper-than-failure", caution},
 		{"close to where the core failed", "petrel", deep, trim.Settings{"curve.core.5": n(-3)}, failed, "deeper-than-failure", caution},
 		{"likely to fail by the soundings", "petrel", nil, trim.Settings{"curve.core.5": n(-12)}, preflight.Records{Believed: &preflight.Believed{
-			Risk24h: 0.4, Words: "4 in 10 a day", Core: 5, Key: "curve.core.5", Steps: 6}}, "risky-as-believed", caution},
+			Risk24h: 0.4, Words: "fails with a chance of 4 in 10 a day", Core: 5, Key: "curve.core.5", Steps: 6}}, "risky-as-believed", caution},
 		{"fan stands when hot", "petrel", nil, trim.Settings{"fan.point.1.duty": n(0), "fan.point.2.duty": n(0),
 			"fan.point.2.temperature": n(65)}, preflight.Records{}, "fan-stops-hot", caution},
 		{"start duty above the curve", "tern", nil, trim.Settings{"fan.point.3.duty": n(10), "fan.point.1.duty": n(5),

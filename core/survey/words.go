@@ -75,3 +75,12 @@ func RiskInWords(risk float64) string {
 	}
 	return fmt.Sprintf("1 in %.0f a day", in)
 }
+
+// FailsInWords says the same of settings, as what follows them in a sentence: "fails with a chance of 1 in 80 a day".
+func FailsInWords(risk float64) string {
+	words := RiskInWords(risk)
+	if strings.HasPrefix(words, "fails") {
+		return words
+	}
+	return "fails with a chance of " + words
+}
