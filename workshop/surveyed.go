@@ -181,10 +181,21 @@ func (w *Workshop) believed(ctx context.Context, r *store.Rig, k *rigKnowledge, 
 	if r.ID == 0 || len(trim.Check(k.set.Processor, k.set.Board, settings)) > 0 {
 		return nil, nil
 	}
-	x, err := w.surveyOf(ctx, r, k, settings, true)
+	a, err := sounding.AxisOf(k.set, settings)
 	if none := (*sounding.None)(nil); errors.As(err, &none) {
 		return nil, nil
-	} else if err != nil || !x.failed() {
+	} else if err != nil {
+		return nil, err
+	}
+	// A survey takes its time: it is asked only where it could have something against the settings.
+	if !slices.ContainsFunc(a.Depths(k.set.Processor, settings), func(x int) bool { return x < 0 }) {
+		return nil, nil
+	}
+	if showed, err := w.showed(ctx, r, k); err != nil || !showed {
+		return nil, err
+	}
+	x, err := w.surveyOf(ctx, r, k, settings, true)
+	if err != nil || !x.failed() {
 		return nil, err
 	}
 	x.mu.Lock()
