@@ -124,9 +124,6 @@ func (p page) click(selector, text string) {
 	if err := e.WaitEnabled(); err != nil {
 		p.t.Fatalf("%q stays disabled: %v", text, err)
 	}
-	if err := e.WaitStableRAF(); err != nil { // a page that still moves would get the click elsewhere
-		p.t.Fatalf("%q does not come to rest: %v", text, err)
-	}
 	if err := e.Click("left", 1); err != nil {
 		p.t.Fatalf("click %q: %v", text, err)
 	}

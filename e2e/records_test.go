@@ -9,6 +9,7 @@ import (
 func TestSamplesAreKept(t *testing.T) {
 	rig, _ := rigCalled(t, "Tern 5")
 	p := open(t, fmt.Sprintf("/rig/%d/trial", rig.Id))
+	p.see("main", "paler is less") // drawn to the last strip, it moves no more
 	p.click("[data-samples=there] button", "Keep them for good")
 	p.see("[data-samples=kept]", "Kept for good")
 	p.click("nav a", "Records")

@@ -48,7 +48,7 @@ func TestJourneySoundings(t *testing.T) {
 // TestJourneySurvey: a survey is started on the Soundings sheet and seen from every other; paused it leaves the rig to a person, goes on,
 // and ends with a trim that it found and proved.
 func TestJourneySurvey(t *testing.T) {
-	rig, _ := rigCalled(t, "Tern 5")
+	rig, _ := rigCalled(t, "Tern 4")
 	p := open(t, fmt.Sprintf("/rig/%d/soundings", rig.Id))
 	if err := must(p.Element("#survey-time")).Select([]string{"2 h"}, true, rod.SelectorTypeText); err != nil {
 		t.Fatal(err)
