@@ -124,7 +124,7 @@ func TestSurveyOutlivesItsServers(t *testing.T) {
 			t.Errorf("core %d was brought to %d", c.Core, c.Own)
 		}
 	}
-	if is := true24h(found); is > 2*risk {
+	if is := true24h(found); is > risk || s.At.High < is {
 		t.Errorf("the risk is %.4f a day; stated is %.4f, at most %.4f", is, s.At.Risk, s.At.High)
 	}
 	deeper := 0

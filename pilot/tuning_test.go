@@ -83,7 +83,7 @@ func TestTuningCool(t *testing.T) {
 	}
 	var s api.Soundings
 	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/soundings", rig.ID), nil, 200, &s)
-	if is := trueRisk(t, rig, found); is > 2*risk {
+	if is := trueRisk(t, rig, found); is > risk || s.At.High < is {
 		t.Errorf("the risk is %.4f a day; stated is %.4f, at most %.4f", is, s.At.Risk, s.At.High)
 	}
 	for _, one := range rig.Trims() {
@@ -115,7 +115,7 @@ func TestTuningSteady(t *testing.T) {
 	if x := found.CurveSteps(rig.Config.Parts.Processor, 3); x < 1 {
 		t.Errorf("core 3 fails as delivered, and is brought to %g", x)
 	}
-	if is := trueRisk(t, rig, found); is > 2*risk {
+	if is := trueRisk(t, rig, found); is > risk {
 		t.Errorf("steady it fails with %.3f a day", is)
 	}
 	cool := survey(rig, api.StartPilotRequest{Goal: text("cool"), Trim: *p.Found, Minutes: 240, Risk: &risk, Leave: &[]string{"comparison"}})
