@@ -211,5 +211,11 @@ func (b *belief) tilt() float64 {
 // place keeps a place within the grid of limits.
 func (b *belief) place(i int) int { return min(len(b.limits)-1, max(0, i)) }
 
+// lift is by how many steps more than is set reaches a core in a regime. What is believed of limits on the grids is of what reaches
+// cores; worlds, orders and results are of what is set.
+func (b *belief) lift(core, regime int) float64 {
+	return b.setup.Cores[core].Lift[b.regimes[regime]]
+}
+
 // origin is what settings and limits are counted from inside exponentials.
 func (b *belief) origin() float64 { return b.setup.Prior.LimitMean }

@@ -62,9 +62,12 @@ func (e *exposures) clone() exposures {
 func (b *belief) expose(at cell, minutes float64) {
 	e := &b.seen[at.core][at.regime]
 	for i, s := range b.slopes {
-		e.sum[i] += minutes * math.Exp(-(at.felt-b.origin())/s)
+		e.sum[i] += minutes * math.Exp(-(b.reaching(at)-b.origin())/s)
 	}
 }
+
+// reaching is what reaches the core of a cell.
+func (b *belief) reaching(at cell) float64 { return at.felt + b.lift(at.core, at.regime) }
 
 // see takes an outcome in, of settings that stood a shift shallower; settle then tells what follows.
 func (b *belief) see(o *Order, out *Outcome, shift map[load.Regime]float64) {
@@ -206,11 +209,11 @@ func (b *belief) settle() {
 					continue
 				}
 				if f.quick > 0 {
-					e.quick = append(e.quick, quick{at.felt, f.quick, f.share[i]})
+					e.quick = append(e.quick, quick{b.reaching(at), f.quick, f.share[i]})
 					continue
 				}
 				e.faults += f.count * f.share[i]
-				e.at += f.count * f.share[i] * (at.felt - b.origin())
+				e.at += f.count * f.share[i] * (b.reaching(at) - b.origin())
 			}
 		}
 		if len(b.faults) == 0 {

@@ -35,7 +35,7 @@ func (s *Survey) Learn(trials []Past, uses []Use) error {
 	for i := range uses {
 		u := &uses[i]
 		at := fmt.Sprintf("uses[%d]", i)
-		f = append(f, append(s.checkOffsets(u.Offsets), checkShift(u.Shift)...).Under(at)...)
+		f = append(f, append(s.checkOffsets(u.Offsets), checkSteps("shift", u.Shift)...).Under(at)...)
 		if !(u.Minutes >= 0 && u.Minutes <= 1e8) {
 			f.Add(at+".minutes", "give how long it was used", "%g", u.Minutes)
 		}
@@ -69,10 +69,10 @@ func (s *Survey) checkOffsets(offsets []int) (f invalid.List) {
 	return f
 }
 
-func checkShift(shift map[load.Regime]float64) (f invalid.List) {
+func checkSteps(name string, shift map[load.Regime]float64) (f invalid.List) {
 	for regime, x := range shift {
 		if math.IsNaN(x) || math.Abs(x) > mostSteps {
-			f.Add("shift."+string(regime), fmt.Sprintf("give steps within ±%d", mostSteps), "%g", x)
+			f.Add(name+"."+string(regime), fmt.Sprintf("give steps within ±%d", mostSteps), "%g", x)
 		}
 	}
 	return f
@@ -94,6 +94,6 @@ func (s *Survey) checkPast(p *Past) invalid.List {
 			}
 		}
 	}
-	f = append(f, checkShift(p.Shift)...)
+	f = append(f, checkSteps("shift", p.Shift)...)
 	return append(f, s.check(&p.Order, &p.Outcome)...)
 }

@@ -108,6 +108,9 @@ func (s *Setup) level(x []int) []int {
 // Core is a core, and the cluster that it belongs to.
 type Core struct {
 	Cluster int `json:"cluster"`
+	// Lift is by how many steps more than is set reaches it in a regime, beyond what reaches cores at work with all others; the regime ""
+	// is starting. Its limits lie as much deeper.
+	Lift map[load.Regime]float64 `json:"-"`
 }
 
 // Prior is what is believed of the limits, in steps, before anything was tried: their mean, and how far chips of the model,
@@ -241,6 +244,7 @@ func (s *Setup) validate() error {
 		if c.Cluster < 0 || c.Cluster >= mostCores {
 			f.Add(fmt.Sprintf("cores[%d].cluster", i), "number the clusters from 0", "%d", c.Cluster)
 		}
+		f = append(f, checkSteps("lift", c.Lift).Under(fmt.Sprintf("cores[%d]", i))...)
 	}
 	if s.MinSteps >= s.MaxSteps || s.MinSteps < -mostSteps || s.MaxSteps > mostSteps {
 		f.Add("minSteps", fmt.Sprintf("give a range within ±%d steps", mostSteps), "%d to %d", s.MinSteps, s.MaxSteps)

@@ -221,6 +221,34 @@ func TestOneSeedOneSurvey(t *testing.T) {
 	}
 }
 
+// TestLiftedIsSetDeeper: a core that more reaches than is set is surveyed as any other is, at settings that lie as much deeper.
+func TestLiftedIsSetDeeper(t *testing.T) {
+	const lift = 7
+	plain := usual(2)
+	plain.MinSteps, plain.MaxSteps = -90, 60
+	plain.Regimes = []load.Regime{load.RegimeHeavy, load.RegimeIdle}
+	lifted := plain
+	lifted.Cores = []Core{{}, {Lift: map[load.Regime]float64{load.RegimeHeavy: lift, load.RegimeIdle: lift, "": lift}}}
+	a, b := answered(t, plain), answered(t, lifted)
+	if len(a) != len(b) || len(a) < 4 {
+		t.Fatalf("%d and %d lines", len(a), len(b))
+	}
+	for i := range a {
+		if x, y := a[i].offsets(), b[i].offsets(); x[0] != y[0] || x[1] != y[1]+lift {
+			t.Errorf("line %d: %v, and lifted by %d %v", i, x, lift, y)
+		}
+	}
+	for i, l := range a[len(a)-1].Result.Limits {
+		if m := b[len(b)-1].Result.Limits[i]; math.Abs(l.Mean-m.Mean-lift*float64(l.Core)) > 1e-6 || math.Abs(l.SD-m.SD) > 1e-6 {
+			t.Errorf("limit %+v, and lifted %+v", l, m)
+		}
+	}
+	lifted.Cores[1].Lift[load.RegimeIdle] = math.Inf(1)
+	if _, err := New(lifted); err == nil || !strings.Contains(err.Error(), "cores[1].lift.idle") {
+		t.Errorf("infinite lift: %v", err)
+	}
+}
+
 // TestTrialsByHandCountAlike: what somebody tried by hand is worth as much as the same by order, takes no bench time, and nonsense is
 // refused by its field.
 func TestTrialsByHandCountAlike(t *testing.T) {

@@ -110,6 +110,7 @@ func (d *drawer) core(w *world, k *chain, c int, day float64) {
 			d.kept[c][at] = sums
 		}
 		l := b.limits[0] + (float64(at.limit+pick(sums, r)+b.low)+r.Float64()-0.5)*b.step
+		l -= b.lift(c, g)
 		w.limits[c*w.regimes+g] = l
 		switch faults := math.Exp((l + day + b.setup.Harsher[b.regimes[g]] - b.origin()) / w.slopes[c]); {
 		case g == b.starts:
