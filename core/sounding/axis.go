@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
 	"zerokeel/core/survey"
@@ -16,16 +17,18 @@ import (
 
 // Axis is what a survey looks for on a machine: the setting of every core that moves its voltage, in steps.
 type Axis struct {
-	Name  string      // of the setting
-	Unit  string      // of the setting: "steps" or "mV"
-	Each  survey.Each // what has one of its own
-	StepV float64     // volts a step
-	Per   float64     // of the setting's unit, a step
-	Min   int         // the deepest that the board takes, in steps
-	Max   int         // the shallowest
-	Cores []int       // the processor's that are switched on; a survey numbers these from 0
-	Keys  []string    // the setting of each of Cores
-	zero  []string    // settings that stand for several cores, and are left at 0
+	Name  string                    // of the setting
+	Unit  string                    // of the setting: "steps", "mV", or "V" where it is a fixed voltage
+	Zero  float64                   // of the setting's unit: what it is where it counts as 0 steps
+	Each  survey.Each               // what has one of its own
+	StepV float64                   // volts a step
+	Per   float64                   // of the setting's unit, a step
+	Min   int                       // the deepest that the board takes, in steps
+	Max   int                       // the shallowest
+	Cores []int                     // the processor's that are switched on; a survey numbers these from 0
+	Keys  []string                  // the setting of each of Cores
+	zero  []string                  // settings that stand for several cores, and are left at 0
+	lifts []map[load.Regime]float64 // by core, of a fixed voltage: see survey.Core
 }
 
 // None says why there is nothing to look for.
@@ -36,14 +39,17 @@ func (n *None) Error() string { return n.Why }
 // leastStepV is the smallest step worth telling apart.
 const leastStepV = 0.0035
 
+// Fixed reports whether it is a fixed voltage.
+func (a *Axis) Fixed() bool { return a.lifts != nil }
+
 // AxisOf returns what is looked for on some parts beside given settings: curve offsets by core, cluster or for all, and where there
-// are none the offset of the rail. The error is a *None.
+// are none the offset of the rail; or the voltage, where it is fixed. The error is a *None.
 func AxisOf(set *part.Set, settings trim.Settings) (*Axis, error) {
 	p, b := set.Processor, set.Board
-	if m := settings.Word("voltage.core.mode"); m == trim.Fixed {
-		return nil, &None{"at a fixed voltage no offset moves anything; depths are looked for at a dynamic or an adaptive one"}
-	}
 	a := &Axis{Cores: on(set, settings)}
+	if settings.Word("voltage.core.mode") == trim.Fixed {
+		return a.fixed(set, settings)
+	}
 	counts := func(key string) bool { return trim.Offers(p, b, key) && trim.Inert(set, settings, key) == "" }
 	for _, x := range []struct {
 		pattern string
@@ -123,7 +129,7 @@ func (a *Axis) within(b *part.Board) (*Axis, error) {
 func (a *Axis) Depths(p *part.Processor, settings trim.Settings) []int {
 	out := make([]int, len(a.Cores))
 	for i, core := range a.Cores {
-		x := settings.Number(a.Keys[i], 0) / a.Per
+		x := (settings.Number(a.Keys[i], a.Zero) - a.Zero) / a.Per
 		if a.Unit == "steps" {
 			x = settings.CurveSteps(p, core)
 		}
@@ -139,22 +145,31 @@ func (a *Axis) Changes(depths []int) trim.Settings {
 		out[key] = part.Number(0)
 	}
 	for i, key := range a.Keys {
-		out[key] = part.Number(float64(depths[i]) * a.Per)
+		out[key] = part.Number(a.at(depths[i]))
 	}
 	return out
 }
 
+// at is the setting at a depth, in its unit.
+func (a *Axis) at(depth int) float64 {
+	const digits = 1e6 // no step is finer
+	return math.Round((a.Zero+float64(depth)*a.Per)*digits) / digits
+}
+
 // Say writes a depth as boards show it.
 func (a *Axis) Say(depth int) string {
-	text := strings.Replace(fmt.Sprintf("%g", float64(depth)*a.Per), "-", "−", 1)
-	if a.Unit == "mV" {
-		text += " mV"
+	text := strings.Replace(fmt.Sprintf("%g", a.at(depth)), "-", "−", 1)
+	if a.Unit != "steps" {
+		text += " " + a.Unit
 	}
 	return text
 }
 
 // SayAll writes the depths of all cores, those alike together.
 func (a *Axis) SayAll(depths []int) string {
+	if a.Fixed() {
+		return a.Say(depths[0])
+	}
 	if !slices.ContainsFunc(depths, func(x int) bool { return x != depths[0] }) {
 		return "all " + a.Say(depths[0])
 	}

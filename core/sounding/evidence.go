@@ -69,11 +69,11 @@ func (a *Axis) Read(set *part.Set, rest trim.Settings, records *Records, model f
 	base, ok := known.of(flat, nil)
 	shift := func(id int64) (map[load.Regime]float64, bool) {
 		s, has := records.Settings[id]
-		if !has || !ok || !alike(a.Rest(s), flat) || !slices.Equal(on(set, s), a.Cores) {
+		if !has || !ok || !a.alike(a.Rest(s), flat) || !slices.Equal(on(set, s), a.Cores) {
 			return nil, false
 		}
 		l, ok := known.of(a.Rest(s), nil)
-		return a.shift(l, base), ok
+		return a.shift(l, base), ok && l.near(base)
 	}
 	for _, t := range records.Trials {
 		moved, counts := shift(t.Trim)
@@ -131,7 +131,7 @@ const vouchedMin = 30 * 24 * 60.0
 func (a *Axis) vouched(set *part.Set, flat trim.Settings, base levels, known *levelsBy) (survey.Use, bool) {
 	stock := trim.Stock(set.Processor, set.Board)
 	l, ok := known.of(a.Rest(stock), nil)
-	if !ok || !alike(a.Rest(stock), flat) {
+	if !ok || !a.alike(a.Rest(stock), flat) {
 		return survey.Use{}, false
 	}
 	return survey.Use{Offsets: a.Depths(set.Processor, stock), Minutes: vouchedMin, Shift: a.shift(l, base)}, true
@@ -197,10 +197,13 @@ func (a *Axis) Rest(s trim.Settings) trim.Settings {
 var unlike = []string{"clock.", "loadline.", "curve.band.", "voltage.core.mode", "voltage.core.fixed", "voltage.core.target",
 	"voltage.ceiling", "voltage.corridor", "voltage.lightLift", "platform.smt", "platform.cStates"}
 
-// alike reports whether what held or failed under some settings, the axis apart, can be told of others.
-func alike(s, other trim.Settings) bool {
+// alike reports whether what held or failed under some settings, the axis apart, can be told of others. At a fixed voltage it can under
+// another clock too, while that is near.
+func (a *Axis) alike(s, other trim.Settings) bool {
 	return !slices.ContainsFunc(trim.Diff(s, other), func(c trim.Change) bool {
-		return slices.ContainsFunc(unlike, func(start string) bool { return strings.HasPrefix(c.Key, start) })
+		return slices.ContainsFunc(unlike, func(start string) bool {
+			return strings.HasPrefix(c.Key, start) && !(a.Fixed() && start == "clock.")
+		})
 	})
 }
 
@@ -212,8 +215,8 @@ func (a *Axis) shift(l, base levels) map[load.Regime]float64 {
 }
 
 // levels are by how many volts, on average over the cores, what reaches them lies above what their fuses ask for: while all work, and
-// while one works alone.
-type levels struct{ together, alone float64 }
+// while one works alone, at a clock.
+type levels struct{ together, alone, topMHz float64 }
 
 // usualC is the temperature at which requests are compared.
 const usualC = 60.0
@@ -245,6 +248,7 @@ func (b *levelsBy) of(s trim.Settings, cores []int) (levels, bool) {
 	var out levels
 	for _, c := range cores {
 		top := m.AloneMHz(c)
+		out.topMHz += top / float64(len(cores))
 		out.together += (heavy.Cores[c].DeliveredV - m.FusedV(c, heavy.Cores[c].RequestMHz)) / float64(len(cores))
 		out.alone += (m.AskedV(c, top, usualC) - m.FusedV(c, top)) / float64(len(cores))
 	}

@@ -1,6 +1,7 @@
 package sounding
 
 import (
+	"math"
 	"slices"
 
 	"zerokeel/core/load"
@@ -38,9 +39,13 @@ var Costs = survey.Costs{RestartMin: 2.5, CrashMin: 3, ClearMin: 10}
 
 // Prior is what is believed of a chip of a model, from its sheet.
 func (a *Axis) Prior(p *part.Processor) survey.Prior {
+	chip, core := max(chipV, p.Spread.ChipV), max(coreV, p.Spread.CoreV)
+	if a.Fixed() { // what a core's own fuses ask for is no part of what it gets: that they stray counts, too
+		chip, core = math.Hypot(chip, p.Spread.ChipV), math.Hypot(core, p.Spread.CoreV)
+	}
 	return survey.Prior{
-		LimitMean: usualLimitV / a.StepV, ChipSD: max(chipV, p.Spread.ChipV) / a.StepV, ClusterSD: max(clusterV, p.Spread.ClusterV) / a.StepV,
-		CoreSD: max(coreV, p.Spread.CoreV) / a.StepV, Slope: usualSlopeV / a.StepV, SlopeSD: slopeSD, Apart: apartV / a.StepV,
+		LimitMean: usualLimitV / a.StepV, ChipSD: chip / a.StepV, ClusterSD: max(clusterV, p.Spread.ClusterV) / a.StepV,
+		CoreSD: core / a.StepV, Slope: usualSlopeV / a.StepV, SlopeSD: slopeSD, Apart: apartV / a.StepV,
 		RegimeSD: regimeV / a.StepV,
 		Start:    startV / a.StepV, StartSD: startSD / a.StepV,
 	}
@@ -65,7 +70,14 @@ func (a *Axis) Setup(p *part.Processor, prior survey.Prior, risk24h float64) sur
 		}
 		s.Cores = append(s.Cores, survey.Core{Cluster: cluster})
 	}
-	s.Rails = a.rails(p)
+	if !a.Fixed() {
+		s.Rails = a.rails(p)
+		return s
+	}
+	s.RailSD = 0 // all get the same, whatever they would ask for
+	for i := range s.Cores {
+		s.Cores[i].Lift = a.lifts[i]
+	}
 	return s
 }
 

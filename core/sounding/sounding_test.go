@@ -30,8 +30,8 @@ func without(set *part.Set, starts ...string) *part.Set {
 	return &out
 }
 
-// TestWhatIsLookedFor: by core where a board can, else by cluster, else for all, else the rail's offset; and where nothing counts it says
-// so.
+// TestWhatIsLookedFor: by core where a board can, else by cluster, else for all, else the rail's offset, or the voltage where it is
+// fixed; and where nothing counts it says so.
 func TestWhatIsLookedFor(t *testing.T) {
 	fixed := trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed)}
 	for _, row := range []struct {
@@ -48,7 +48,10 @@ func TestWhatIsLookedFor(t *testing.T) {
 		{"gannet by its rail", without(parttest.Rig(t, "gannet"), "curve"), nil, survey.EachChip, "voltage.core.offset", 0.00625},
 		{"skua", parttest.Rig(t, "skua"), nil, survey.EachCluster, "voltage.efficiency.offset", 0.005},
 		{"tern, locked", parttest.Rig(t, "tern"), nil, survey.EachChip, "voltage.core.offset", 0.005},
-		{"petrel at a fixed voltage", parttest.Petrel(t), fixed, "", "", 0},
+		{"petrel at a fixed voltage", parttest.Petrel(t), fixed, survey.EachChip, "voltage.core.fixed", 0.00625},
+		{"skua at a fixed voltage", parttest.Rig(t, "skua"), fixed.With(trim.Settings{"clock.ratio.p": part.Number(46),
+			"clock.ratio.e": part.Number(36)}), survey.EachChip, "voltage.core.fixed", 0.005},
+		{"petrel at one that cannot be set", without(parttest.Petrel(t), "voltage.core.fixed"), fixed, "", "", 0},
 		{"petrel without any", without(parttest.Petrel(t), "curve", "voltage.core.offset"), nil, "", "", 0},
 	} {
 		a, err := sounding.AxisOf(row.set, trim.Stock(row.set.Processor, row.set.Board).With(row.settings))
@@ -70,7 +73,7 @@ func TestWhatIsLookedFor(t *testing.T) {
 		}
 		// Whatever stood there before: depths that are set are those that are read, and the board takes them.
 		r := rand.New(rand.NewPCG(1, 1))
-		before := trim.Stock(row.set.Processor, row.set.Board)
+		before := trim.Stock(row.set.Processor, row.set.Board).With(row.settings)
 		for range 20 {
 			depths := map[string]int{}
 			want := make([]int, len(a.Cores))
@@ -170,6 +173,67 @@ func TestWhatTrialsTell(t *testing.T) {
 	if len(used.Trials) != 2 || used.Trials[0].Outcome.Posted || used.Trials[1].Order.Legs[0].Load != load.Idle ||
 		used.Trials[1].Outcome.Legs[0].Minutes != 120 || len(used.Uses) != 2 || used.Uses[1].Faults != 2 || used.Uses[1].Minutes != 120 {
 		t.Errorf("starts and use are told as %+v", used)
+	}
+}
+
+// TestAFixedVoltage: it is counted from what the sheet's curve asks for at the clock that is set, a core whose curve asks for less gets as
+// much more, and what was tried at a near clock tells of this one by how far the curve is from there to here; what was tried at a far one,
+// or at a voltage that moves, does not.
+func TestAFixedVoltage(t *testing.T) {
+	set := parttest.Petrel(t)
+	at := func(ratio, v float64) trim.Settings {
+		return trim.Stock(set.Processor, set.Board).With(trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed),
+			"voltage.core.fixed": part.Number(v), "clock.ratio.all": part.Number(ratio),
+			"limit.ppt": part.Number(400), "limit.tdc": part.Number(300), "limit.edc": part.Number(400)})
+	}
+	level := set.Board.LoadLine[len(set.Board.LoadLine)-1]
+	rest := at(48, 1.2).With(trim.Settings{"loadline.level": part.Number(float64(level.Level))})
+	a, err := sounding.AxisOf(set, rest)
+	if err != nil {
+		t.Fatal(err)
+	}
+	const asked = 1.122 // V at 4.8 GHz, by the sheet
+	if droop := a.Zero - asked; droop < -0.004 || droop > 0.1 {
+		t.Errorf("counted from %.4f V; the sheet asks for %.3f V, and the load line takes some", a.Zero, asked)
+	}
+	if got := a.Say(-3); !strings.HasSuffix(got, " V") || a.SayAll([]int{-3, -3}) != got {
+		t.Errorf("said as %q", got)
+	}
+	setup := a.Setup(set.Processor, a.Prior(set.Processor), 0.05)
+	if lift := setup.Cores[0].Lift[""]; lift < 5 || len(setup.Rails) > 0 || setup.MaxSteps != 0 {
+		t.Errorf("it starts at a lower clock, %.1f steps up: %+v", lift, setup)
+	}
+	leg := sounding.Leg{Load: load.Light, Cores: a.Cores, Seconds: 240, Verdict: verdict.Held, Core: -1}
+	read := func(s trim.Settings) sounding.Told {
+		fit := forecast.Prior(set)
+		return a.Read(set, rest, &sounding.Records{Settings: map[int64]trim.Settings{7: s}, Trials: []sounding.Trial{{Trim: 7,
+			Legs: []sounding.Leg{leg}}}}, fit.Model, 23)
+	}
+	same := rest.With(trim.Settings{"voltage.core.fixed": part.Number(a.Zero - 4*a.Per)})
+	if told := read(same); len(told.Trials) != 1 || told.Trials[0].Order.Offsets[3] != -4 || told.Trials[0].Shift[load.RegimeLight] != 0 {
+		t.Errorf("told of the clock itself: %+v", told)
+	}
+	higher := same.With(trim.Settings{"clock.ratio.all": part.Number(51)}) // where the sheet asks for 1.195 V
+	if told := read(higher); len(told.Trials) != 1 || math.Abs(told.Trials[0].Shift[load.RegimeLight]+(1.195-asked)/a.StepV) > 0.1 {
+		t.Errorf("told of a higher clock: %+v", told)
+	}
+	for name, other := range map[string]trim.Settings{"far": {"clock.ratio.all": part.Number(43)},
+		"dynamic": {"voltage.core.mode": part.Choice(trim.Dynamic)}} {
+		if told := read(same.With(other)); told.Left != 1 || len(told.Trials) > 0 || len(told.Uses) > 0 {
+			t.Errorf("told of one that is %s: %+v", name, told)
+		}
+	}
+	skua := parttest.Rig(t, "skua")
+	mixed, err := sounding.AxisOf(skua, trim.Stock(skua.Processor, skua.Board).With(trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed),
+		"voltage.core.fixed": part.Number(1.12), "clock.ratio.p": part.Number(46), "clock.ratio.e": part.Number(28)}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	cores := mixed.Setup(skua.Processor, mixed.Prior(skua.Processor), 0.05).Cores
+	for _, regime := range sounding.Regimes {
+		if p, e := cores[0].Lift[regime], cores[len(cores)-1].Lift[regime]; e < p+10 {
+			t.Errorf("%s: E-cores at 2.8 GHz get %.1f steps more than is set, and P-cores at 4.6 %.1f", regime, e, p)
+		}
 	}
 }
 
