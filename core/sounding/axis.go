@@ -17,18 +17,20 @@ import (
 
 // Axis is what a survey looks for on a machine: the setting of every core that moves its voltage, in steps.
 type Axis struct {
-	Name  string                    // of the setting
-	Unit  string                    // of the setting: "steps", "mV", or "V" where it is a fixed voltage
-	Zero  float64                   // of the setting's unit: what it is where it counts as 0 steps
-	Each  survey.Each               // what has one of its own
-	StepV float64                   // volts a step
-	Per   float64                   // of the setting's unit, a step
-	Min   int                       // the deepest that the board takes, in steps
-	Max   int                       // the shallowest
-	Cores []int                     // the processor's that are switched on; a survey numbers these from 0
-	Keys  []string                  // the setting of each of Cores
-	zero  []string                  // settings that stand for several cores, and are left at 0
-	lifts []map[load.Regime]float64 // by core, of a fixed voltage: see survey.Core
+	Name  string      // of the setting
+	Unit  string      // of the setting: "steps", "mV", or "V" where it is a fixed voltage
+	Zero  float64     // of the setting's unit: what it is where it counts as 0 steps
+	Each  survey.Each // what has one of its own
+	StepV float64     // volts a step
+	Per   float64     // of the setting's unit, a step
+	Min   int         // the deepest that the board takes, in steps
+	Max   int         // the shallowest
+	Cores []int       // the processor's that are switched on; a survey numbers these from 0
+	Keys  []string    // the setting of each of Cores
+	zero  []string    // settings that stand for several cores, and are left at 0
+
+	lifts    []map[load.Regime]float64 // by core, of a fixed voltage: see survey.Core
+	tightest int                       // place of the core that gets least of it
 }
 
 // None says why there is nothing to look for.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -21,8 +22,9 @@ const mostFixedV = 0.3
 // usualAmbientC is at which a sheet's machine is looked at.
 const usualAmbientC = 25.0
 
-// fixed makes the axis of a fixed voltage. It is counted from where the core and the load that get least of it get just what their
-// fuses ask for, by the sheet of the processor; others are reached by more.
+// fixed makes the axis of a fixed voltage. It is counted from where the core and the load that get least of it get just as much at their
+// clock as the machine as delivered would give them: what their fuses ask for, less what droops. Others are reached by more. A board that
+// gives more than the fuses ask for is not followed in that.
 func (a *Axis) fixed(set *part.Set, settings trim.Settings) (*Axis, error) {
 	p, b := set.Processor, set.Board
 	entry, offered := b.Lookup(fixedKey)
@@ -52,28 +54,25 @@ func (a *Axis) fixed(set *part.Set, settings trim.Settings) (*Axis, error) {
 	return a, nil
 }
 
-// reach finds by how many volts a fixed voltage lies above what each core's fuses ask for, in every regime, and returns the least; the
-// lifts are by how much more the others get.
+// reach finds by how many volts a fixed voltage lies above what each core would get as delivered, in every regime, and returns the least;
+// the lifts are by how much more the others get.
 func (a *Axis) reach(set *part.Set, settings trim.Settings, v float64) (least float64, err error) {
-	tuning, err := machine.Tune(set, settings.With(trim.Settings{fixedKey: part.Number(v)}))
+	stock, err := aboveFused(set, trim.Stock(set.Processor, set.Board), a.Cores, false)
 	if err != nil {
 		return 0, err
 	}
-	m, err := machine.NewModel(set, tuning, silicon.Typical(set.Processor))
-	if err != nil {
-		return 0, err
-	}
-	heavy, err := m.Steady(load.Heavy, nil, usualAmbientC)
+	now, err := aboveFused(set, settings.With(trim.Settings{fixedKey: part.Number(v)}), a.Cores, true)
 	if err != nil {
 		return 0, err
 	}
 	a.lifts, least = make([]map[load.Regime]float64, len(a.Cores)), math.Inf(1)
-	for i, c := range a.Cores {
-		together := heavy.Cores[c].DeliveredV - m.FusedV(c, heavy.Cores[c].RequestMHz)
-		alone := v - m.FusedV(c, m.AloneMHz(c))
+	for i := range a.Cores {
+		together, alone := now[i].together-math.Min(0, stock[i].together), now[i].alone-math.Min(0, stock[i].alone)
 		a.lifts[i] = map[load.Regime]float64{load.RegimeHeavy: together, load.RegimeTransition: together, load.RegimeLight: alone,
-			load.RegimeIdle: alone, "": v - m.FusedV(c, set.Processor.BaseMHz)}
-		least = math.Min(least, math.Min(together, alone))
+			load.RegimeIdle: alone, "": now[i].start - math.Min(0, stock[i].start)}
+		if x := math.Min(together, alone); x < least {
+			least, a.tightest = x, i
+		}
 	}
 	for _, lift := range a.lifts {
 		for regime, x := range lift {
@@ -82,6 +81,38 @@ func (a *Axis) reach(set *part.Set, settings trim.Settings, v float64) (least fl
 	}
 	return least, nil
 }
+
+// above is by how many volts what a core gets lies above what its fuses ask for at its clock: while all work, while it works alone, and
+// as it starts.
+type above struct{ together, alone, start float64 }
+
+// aboveFused finds that of some cores by the sheets, at the clocks that are set whatever limits hold these down, or as limits leave them.
+func aboveFused(set *part.Set, settings trim.Settings, cores []int, unlimited bool) ([]above, error) {
+	tuning, err := machine.Tune(set, settings)
+	if err != nil {
+		return nil, err
+	}
+	if off := math.Inf(1); unlimited {
+		tuning.Limits = govern.Limits{SustainedW: off, ShortW: off, SustainedA: off, PeakA: off, TemperatureC: off}
+	}
+	m, err := machine.NewModel(set, tuning, silicon.Typical(set.Processor))
+	if err != nil {
+		return nil, err
+	}
+	heavy, err := m.Steady(load.Heavy, nil, usualAmbientC)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]above, len(cores))
+	for i, c := range cores {
+		over := func(mhz float64) float64 { return m.AskedV(c, mhz, usualC) - m.FusedV(c, mhz) }
+		out[i] = above{heavy.Cores[c].DeliveredV - m.FusedV(c, heavy.Cores[c].RequestMHz), over(m.AloneMHz(c)), over(set.Processor.BaseMHz)}
+	}
+	return out, nil
+}
+
+// Tightest is the core that gets least of a fixed voltage against what it would get as delivered.
+func (a *Axis) Tightest() int { return a.Cores[a.tightest] }
 
 // mostLift is how much more than is set is told apart, in steps: who gets more never fails first.
 const mostLift = 60.0

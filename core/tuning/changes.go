@@ -22,6 +22,7 @@ type Machine struct {
 // Change is what a step changes: nothing where it says why it is left out.
 type Change struct {
 	Settings trim.Settings
+	Name     string // of the trim that it makes; empty for that of its kind
 	Why      string // what it is for
 	Skip     string // why it is left out
 }
@@ -44,6 +45,8 @@ func (m *Machine) Change(kind Kind, from trim.Settings, ask *Ask) Change {
 		return m.limits(from, ask)
 	case Clocks:
 		return m.clocks(from)
+	case Ratio:
+		return m.Overclock(from, ask, HopedV)
 	case Power:
 		return m.power(from, ask)
 	case Fans:
@@ -90,7 +93,7 @@ func (m *Machine) limits(from trim.Settings, ask *Ask) Change {
 			also = map[string]float64{"limit.iccMax": p.Limits.ICCMaxA}
 			m.set(out, from, "limit.pl2", m.most(ask, p.Limits.PL2W))
 		}
-		if watts := m.most(ask, maker); m.set(out, from, power, watts) && ask.Goal == FastAll && watts > maker {
+		if watts := m.most(ask, maker); m.set(out, from, power, watts) && ask.more() && watts > maker {
 			for key, amps := range also {
 				m.set(out, from, key, amps*watts/maker)
 			}
@@ -107,7 +110,7 @@ func (m *Machine) limits(from trim.Settings, ask *Ask) Change {
 
 // most is how many watts a limit of the maker becomes under what is allowed.
 func (m *Machine) most(ask *Ask, maker float64) float64 {
-	if ask.Goal == FastAll {
+	if ask.more() {
 		return ask.MostW
 	}
 	return math.Min(maker, ask.MostW)

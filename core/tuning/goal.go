@@ -10,12 +10,13 @@ type Goal string
 
 // The goals.
 const (
-	Cool    Goal = "cool"
-	Quiet   Goal = "quiet"
-	FastAll Goal = "fast on all cores"
-	FastFew Goal = "fast on few cores"
-	Steady  Goal = "steady"
-	Frugal  Goal = "frugal"
+	Cool      Goal = "cool"
+	Quiet     Goal = "quiet"
+	FastAll   Goal = "fast on all cores"
+	FastFew   Goal = "fast on few cores"
+	Steady    Goal = "steady"
+	Frugal    Goal = "frugal"
+	Overclock Goal = "overclock"
 )
 
 // Kind is what a step does.
@@ -27,7 +28,8 @@ const (
 	Memory     Kind = "memory"     // the kit's rated profile, proven by itself
 	Limits     Kind = "limits"     // of power, current and temperature
 	Clocks     Kind = "clocks"     // the highest clock, raised
-	Depths     Kind = "depths"     // a survey of how deep each core goes
+	Ratio      Kind = "ratio"      // one clock for all cores, at one voltage
+	Depths     Kind = "depths"     // a survey of how deep each core goes, or how low that voltage
 	Power      Kind = "power"      // the sustained limit, lowered as far as the speed allows
 	Fans       Kind = "fans"       // slower, as far as the temperature allows
 	Proof      Kind = "proof"      // of where the steps before led to
@@ -61,6 +63,8 @@ var goals = []goal{
 		[]Kind{Baseline, Limits, Depths, Proof}, 0},
 	{Frugal, "The most work for a watt; a tenth of the speed may go.",
 		[]Kind{Baseline, Memory, Limits, Depths, Power, Proof, Comparison}, 0.9},
+	{Overclock, "One clock for all cores, as high as the volts, watts and degrees that are allowed let it be, at the lowest voltage that holds it.",
+		[]Kind{Baseline, Memory, Limits, Ratio, Depths, Proof, Comparison}, 0},
 }
 
 // Goals lists every goal, in the order in which they are offered.

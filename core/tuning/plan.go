@@ -22,9 +22,13 @@ type Ask struct {
 	MostClears int           // starts that may fail
 	MostW      float64       // that the package may draw; 0 leaves it to the maker's limits
 	MostC      float64       // of the hottest core; 0 leaves it to the maker's limit
+	MostV      float64       // of the core voltage; 0 leaves it to the maker's
 	Leave      []Kind        // steps that are left out
 	NoDepths   string        // why there is nothing to survey; empty where there is
 }
+
+// more reports whether the goal takes as many watts as are allowed, beyond the maker's.
+func (a *Ask) more() bool { return a.Goal == FastAll || a.Goal == Overclock }
 
 func (a *Ask) mostC(p *part.Processor) float64 {
 	if a.MostC > 0 {
@@ -79,6 +83,7 @@ var wrong = map[Kind]string{
 	Memory:     "The memory may fail, or not come up: then it stays as it is, and the tuning goes on without.",
 	Limits:     "Where the board went beyond the maker's limits, some speed goes.",
 	Clocks:     "It may need so much voltage that few steps are left: the comparison tells whether it paid.",
+	Ratio:      "No voltage that is allowed may hold it: then the clock comes down.",
 	Depths:     "Crashes, and starts that fail: each of these costs a clear.",
 	Power:      "It may cost more speed than the models expect: the comparison tells.",
 	Fans:       "It may grow warmer than the models expect: its trial ends at the temperature that is allowed.",
@@ -127,7 +132,7 @@ func Draw(m *Machine, ask *Ask, costs survey.Costs) *Plan {
 		case Comparison:
 			s.Why = "Both trims by turns, so that neither the day nor its drift stands between them."
 			s.Minutes, s.Restarts = comparedMin(), 2
-		case Clocks: // the survey tries it
+		case Clocks, Ratio: // the survey tries it
 			s.Restarts = 0
 		case Power, Fans:
 			if out.Find(Depths) != nil {
@@ -176,7 +181,7 @@ func (p *Plan) Find(kind Kind) *Step {
 
 // Impossible says why a plan cannot serve its goal: whatever would is left out, or there is no time for it. Empty where it can.
 func (p *Plan) Impossible(ask *Ask) (field, problem, remedy string) {
-	serves := map[Goal][]Kind{FastFew: {Clocks}, Steady: {Limits, Depths}}[ask.Goal]
+	serves := map[Goal][]Kind{FastFew: {Clocks}, Overclock: {Ratio}, Steady: {Limits, Depths}}[ask.Goal]
 	if serves == nil {
 		serves = []Kind{Memory, Limits, Depths, Power, Fans}
 	}

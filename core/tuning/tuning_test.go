@@ -37,8 +37,8 @@ func machineOf(t *testing.T, name string) *tuning.Machine {
 // group of settings at a time, leaves no limit beyond the maker's, gives the survey the time that is left, and says why it leaves out
 // what it leaves out.
 func TestPlansOfEveryRig(t *testing.T) {
-	order := []tuning.Kind{tuning.Baseline, tuning.Memory, tuning.Limits, tuning.Clocks, tuning.Depths, tuning.Power, tuning.Fans,
-		tuning.Proof, tuning.Comparison}
+	order := []tuning.Kind{tuning.Baseline, tuning.Memory, tuning.Limits, tuning.Clocks, tuning.Ratio, tuning.Depths, tuning.Power,
+		tuning.Fans, tuning.Proof, tuning.Comparison}
 	for _, name := range parttest.Rigs {
 		m := machineOf(t, name)
 		p, b := m.Set.Processor, m.Set.Board
@@ -61,7 +61,7 @@ func TestPlansOfEveryRig(t *testing.T) {
 					def, _, _ := trim.Find(key)
 					groups[def.Group] = true
 				}
-				if len(groups) > 1 {
+				if len(groups) > 1 && s.Kind != tuning.Ratio { // a clock is nothing without its voltage
 					t.Errorf("%s, %s: %s changes %v at once", name, goal, s.Kind, slices.Collect(maps.Keys(groups)))
 				}
 				at, sum = at.With(s.Settings), sum+s.Minutes
@@ -80,7 +80,8 @@ func TestPlansOfEveryRig(t *testing.T) {
 			if most := max(p.Limits.PPTW, p.Limits.PL1W); l.SustainedW > most || l.TemperatureC > p.Limits.TemperatureC {
 				t.Errorf("%s, %s: ends with %g W and %g °C", name, goal, l.SustainedW, l.TemperatureC)
 			}
-			if field, problem, _ := plan.Impossible(ask); (field != "") != (goal == tuning.FastFew && plan.Find(tuning.Clocks) == nil) {
+			unserved := goal == tuning.FastFew && plan.Find(tuning.Clocks) == nil || goal == tuning.Overclock && plan.Find(tuning.Ratio) == nil
+			if field, problem, _ := plan.Impossible(ask); (field != "") != unserved {
 				t.Errorf("%s, %s: %s %s", name, goal, field, problem)
 			}
 		}
@@ -137,6 +138,52 @@ func TestPowerAndFansKeepWhatTheyPromise(t *testing.T) {
 	}
 	if changed < 6 {
 		t.Errorf("only %d steps changed anything", changed)
+	}
+}
+
+// TestOneClockForAll: whatever watts, volts and degrees are allowed, the clock that is chosen stays within them by forecast while all cores
+// hold it, and the next one would not; more watts never make it lower, nor does a chip that needs less.
+func TestOneClockForAll(t *testing.T) {
+	found := 0
+	for _, name := range parttest.Rigs {
+		m := machineOf(t, name)
+		p := m.Set.Processor
+		stock := trim.Stock(p, m.Set.Board)
+		for _, volts := range []float64{0, 1.25} {
+			last := 0.0
+			for _, watts := range []float64{120, 170, 230} {
+				ask := &tuning.Ask{Goal: tuning.Overclock, Before: stock, MostW: watts, MostV: volts, MostC: 90}
+				from := stock.With(m.Change(tuning.Limits, stock, ask).Settings)
+				c := m.Overclock(from, ask, tuning.HopedV)
+				if c.Skip != "" {
+					continue
+				}
+				found++
+				s := from.With(c.Settings)
+				heavy, _ := m.Forecast(s).Load(load.Heavy)
+				key := slices.Sorted(maps.Keys(c.Settings))[0]
+				ratio, v := s.Number(key, 0), s.Number("voltage.core.fixed", 0)
+				held := heavy.Cores[0].RequestMHz / p.BaseClockMHz
+				if held < 0.989*ratio || heavy.PackageW > watts || heavy.HottestC > 90 || v > p.VoltageMaxV || volts > 0 && v > volts {
+					t.Errorf("%s, %g W, %g V: %g × at %.4f V is held at %.2f × with %.0f W and %.0f °C", name, watts, volts, ratio, v, held,
+						heavy.PackageW, heavy.HottestC)
+				}
+				if ratio < last {
+					t.Errorf("%s: %g × with %g W, and %g × with less", name, ratio, watts, last)
+				}
+				last = ratio
+				better := m.Overclock(from, ask, tuning.HopedV+0.03)
+				if x := from.With(better.Settings).Number(key, 0); better.Skip == "" && x < ratio {
+					t.Errorf("%s: a chip that needs less comes to %g ×, another to %g ×", name, x, ratio)
+				}
+				if again := m.Overclock(s, ask, tuning.HopedV); again.Skip == "" {
+					t.Errorf("%s: once more it comes to %v", name, again.Settings)
+				}
+			}
+		}
+	}
+	if found < 6 {
+		t.Errorf("only %d found a clock", found)
 	}
 }
 
