@@ -175,6 +175,8 @@ func (a *Axis) leg(l *Leg) (survey.Leg, survey.LegEnded, bool) {
 	ended := survey.LegEnded{Minutes: l.Seconds / 60, Verdict: l.Verdict}
 	switch l.Verdict {
 	case verdict.Held, verdict.Froze, verdict.Restarted:
+	case verdict.Stopped: // until then it held
+		ended.Verdict = verdict.Held
 	case verdict.Miscalculated, verdict.CoreDropped:
 		if i := slices.Index(a.Cores, l.Core); i >= 0 {
 			ended.Core = &i
@@ -202,7 +204,7 @@ var unlike = []string{"clock.", "loadline.", "curve.band.", "voltage.core.mode",
 func (a *Axis) alike(s, other trim.Settings) bool {
 	return !slices.ContainsFunc(trim.Diff(s, other), func(c trim.Change) bool {
 		return slices.ContainsFunc(unlike, func(start string) bool {
-			return strings.HasPrefix(c.Key, start) && !(a.Fixed() && start == "clock.")
+			return strings.HasPrefix(c.Key, start) && !(a.Fixed() && start == "clock." && c.Key != "clock.ring")
 		})
 	})
 }

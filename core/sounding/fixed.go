@@ -65,12 +65,12 @@ func (a *Axis) reach(set *part.Set, settings trim.Settings, v float64) (least fl
 	if err != nil {
 		return 0, err
 	}
-	a.lifts, least = make([]map[load.Regime]float64, len(a.Cores)), math.Inf(1)
-	for i := range a.Cores {
+	a.lifts, least = make([]map[load.Regime]float64, len(now)), math.Inf(1)
+	for i := range now {
 		together, alone := now[i].together-math.Min(0, stock[i].together), now[i].alone-math.Min(0, stock[i].alone)
 		a.lifts[i] = map[load.Regime]float64{load.RegimeHeavy: together, load.RegimeTransition: together, load.RegimeLight: alone,
 			load.RegimeIdle: alone, "": now[i].start - math.Min(0, stock[i].start)}
-		if x := math.Min(together, alone); x < least {
+		if x := math.Min(together, alone); x < least && i < len(a.Cores) {
 			least, a.tightest = x, i
 		}
 	}
@@ -86,7 +86,11 @@ func (a *Axis) reach(set *part.Set, settings trim.Settings, v float64) (least fl
 // as it starts.
 type above struct{ together, alone, start float64 }
 
-// aboveFused finds that of some cores by the sheets, at the clocks that are set whatever limits hold these down, or as limits leave them.
+// sharesRail reports whether a ring lies on the cores' rail.
+func sharesRail(p *part.Processor) bool { return p.Ring != nil && p.Rails != part.RailsCluster }
+
+// aboveFused finds that of some cores by the sheets, at the clocks that are set whatever limits hold these down, or as limits leave them;
+// and of the ring after them, where one shares their rail.
 func aboveFused(set *part.Set, settings trim.Settings, cores []int, unlimited bool) ([]above, error) {
 	tuning, err := machine.Tune(set, settings)
 	if err != nil {
@@ -107,6 +111,11 @@ func aboveFused(set *part.Set, settings trim.Settings, cores []int, unlimited bo
 	for i, c := range cores {
 		over := func(mhz float64) float64 { return m.AskedV(c, mhz, usualC) - m.FusedV(c, mhz) }
 		out[i] = above{heavy.Cores[c].DeliveredV - m.FusedV(c, heavy.Cores[c].RequestMHz), over(m.AloneMHz(c)), over(set.Processor.BaseMHz)}
+	}
+	if r := set.Processor.Ring; sharesRail(set.Processor) {
+		need := r.V + r.VPerGHz*(heavy.RingMHz-r.MHz)/1000
+		alone := m.AskedV(cores[0], m.AloneMHz(cores[0]), usualC) - need
+		out = append(out, above{heavy.DeliveredV - need, alone, alone})
 	}
 	return out, nil
 }

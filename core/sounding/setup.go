@@ -27,6 +27,9 @@ const (
 	slopeSD     = 0.45
 )
 
+// besideV is how far the limit of a ring strays from those of cores, in V.
+const besideV = 0.025
+
 // What daily use asks for beyond what trials of minutes show, in volts: under rise and fall a machine that has been up for hours needs a
 // little more, and one day's conditions move all limits against another's.
 const (
@@ -77,6 +80,11 @@ func (a *Axis) Setup(p *part.Processor, prior survey.Prior, risk24h float64) sur
 	s.RailSD = 0 // all get the same, whatever they would ask for
 	for i := range s.Cores {
 		s.Cores[i].Lift = a.lifts[i]
+	}
+	if sharesRail(p) {
+		lift := a.lifts[len(a.lifts)-1]
+		lift[load.RegimeIdle] = mostLift // it sleeps with the cores
+		s.Beside = &survey.Beside{SD: besideV / a.StepV, Lift: lift}
 	}
 	return s
 }

@@ -24,7 +24,8 @@ type CoreRisk struct {
 func (s *Survey) Assess(offsets []int) Assessment {
 	const tail = 0.05
 	worlds := s.draw()
-	n := float64(len(worlds))
+	n, asked := float64(len(worlds)), len(offsets)
+	offsets = s.setup.whole(offsets)
 	out := Assessment{Cores: make([]CoreRisk, len(offsets))}
 	risks := make([]float64, len(worlds))
 	stands, rails := s.setup.stands(offsets), make([]float64, len(offsets))
@@ -46,6 +47,7 @@ func (s *Survey) Assess(offsets []int) Assessment {
 			out.Cores[c].Clearance += least / n
 		}
 	}
+	out.Cores = out.Cores[:asked]
 	slices.Sort(risks)
 	out.Low, out.High = risks[int(tail*n)], risks[int((1-tail)*n)]
 	return out
@@ -54,7 +56,7 @@ func (s *Survey) Assess(offsets []int) Assessment {
 // Breaks returns the chance that the chip's own risk at a setting is more than is allowed.
 func (s *Survey) Breaks(offsets []int, risk float64) float64 {
 	worlds := s.draw()
-	return s.setup.breaks(worlds, offsets, slices.Repeat([]float64{-math.Log1p(-risk)}, len(worlds)))
+	return s.setup.breaks(worlds, s.setup.whole(offsets), slices.Repeat([]float64{-math.Log1p(-risk)}, len(worlds)))
 }
 
 // Chances returns the chance of a core's fault in a day of mixed use at every setting from the deepest to the shallowest, beside the
@@ -64,7 +66,8 @@ func (s *Survey) Chances(core int, offsets []int) []float64 {
 	worlds := s.draw()
 	worlds = worlds[:min(looked, len(worlds))]
 	out := make([]float64, s.setup.MaxSteps-s.setup.MinSteps+1)
-	x, rails := slices.Clone(offsets), make([]float64, len(offsets))
+	x := slices.Clone(s.setup.whole(offsets))
+	rails := make([]float64, len(x))
 	for i := range out {
 		x[core] = s.setup.MinSteps + i
 		for k := range worlds {
@@ -77,22 +80,22 @@ func (s *Survey) Chances(core int, offsets []int) []float64 {
 
 // Fails returns the chance that an order does not end with all of its legs held, as believed.
 func (s *Survey) Fails(o *Order) float64 {
-	b, worlds := s.belief, s.draw()
+	b, worlds, offsets := s.belief, s.draw(), s.setup.whole(o.Offsets)
 	fails := 0.0
 	for i := range worlds {
 		w := &worlds[i]
 		faults := 0.0
-		for c, x := range o.Offsets {
+		for c, x := range offsets {
 			faults += postMin * w.rate(c, b.starts, float64(x))
 		}
 		for l := range o.Legs {
 			leg := &o.Legs[l]
-			regime, felt := slices.Index(b.regimes, leg.Load.Regime()), b.setup.felt(o.Offsets, leg)
+			regime, felt := slices.Index(b.regimes, leg.Load.Regime()), b.setup.felt(offsets, leg)
 			if regime < 0 {
 				continue
 			}
 			for _, c := range b.ran(leg) {
-				faults += b.share(leg) * leg.Minutes * w.rate(c, regime, float64(felt[c]))
+				faults += b.share(leg, c) * leg.Minutes * w.rate(c, regime, float64(felt[c]))
 			}
 		}
 		fails -= math.Expm1(-faults) / float64(len(worlds))

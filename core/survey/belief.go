@@ -67,6 +67,7 @@ type belief struct {
 	chipP   []float64   // prior of these
 	ratio   [][]float64 // by place of a chip's slope: prior of a core's
 	near    [][2]int    // likewise: the places of it that count
+	free    []float64   // prior of a slope that hangs on no chip's
 	kernel  [][]float64 // by regime: prior of a regime's limit about the core's, from kernelLow on
 	support [][2]int    // by regime: the places of the kernel that count
 	low     int         // first place of the kernel, in grid steps
@@ -118,7 +119,15 @@ func newBelief(s *Setup) *belief {
 		normalise(row)
 		b.ratio, b.near = append(b.ratio, row), append(b.near, counting(row))
 	}
+	b.free = make([]float64, len(b.slopes))
+	for i, s := range b.slopes {
+		b.free[i] = bell(math.Log(s/slope), chip)
+	}
+	normalise(b.free)
 	spread := math.Sqrt(p.ChipSD*p.ChipSD + p.ClusterSD*p.ClusterSD + p.CoreSD*p.CoreSD + p.RegimeSD*p.RegimeSD)
+	if s.Beside != nil {
+		spread = math.Hypot(spread, s.Beside.SD)
+	}
 	low, high := p.LimitMean-4*spread-6, p.LimitMean+4*spread+outlierMean+3
 	b.step = math.Max(limitStep, (high-low)/mostLimits)
 	for x := low; x <= high; x += b.step {
@@ -199,6 +208,14 @@ func normalise(p []float64) {
 	for i := range p {
 		p[i] /= sum
 	}
+}
+
+// limitSD is how far the limits of a cluster's cores stray from its mean.
+func (b *belief) limitSD(cluster int) float64 {
+	if b.setup.isBeside(b.clusters[cluster][0]) {
+		return b.setup.Beside.SD
+	}
+	return b.coreSD()
 }
 
 // coreSD is how far the limits of cores stray from their cluster's, and tilt by how much the mean of these differs from that of the

@@ -58,7 +58,7 @@ const spared = 0.02
 func (c *chooser) candidates() []candidate {
 	var out []candidate
 	n := len(c.setup.Cores)
-	all := make([]int, n)
+	all := make([]int, c.setup.asked())
 	for i := range all {
 		all[i] = i
 	}
@@ -127,7 +127,7 @@ func (c *chooser) candidates() []candidate {
 func (c *chooser) depth(core int, legs []Leg) (mean, slope float64) {
 	minutes := make([]float64, len(c.belief.regimes))
 	for i := range legs {
-		minutes[c.regime(&legs[i])] = legs[i].Minutes * c.belief.share(&legs[i])
+		minutes[c.regime(&legs[i])] = legs[i].Minutes * c.belief.share(&legs[i], core)
 	}
 	rates := c.origin[core*len(minutes):][:len(minutes)]
 	for i := range c.worlds {

@@ -127,7 +127,7 @@ func (c *chain) drawSlopes() {
 			tried = true
 		}
 		exponentials(likely)
-		if !tried {
+		if !tried || c.setup.isBeside(core) {
 			continue
 		}
 		for i, near := range c.near {
@@ -143,6 +143,15 @@ func (c *chain) drawSlopes() {
 	p = c.logs[:near[1]-near[0]]
 	for core, likely := range c.cores {
 		sum := 0.0
+		if c.setup.isBeside(core) {
+			all := c.logs[:len(c.free)]
+			for i, prior := range c.free {
+				sum += prior*likely[i] + 1e-300
+				all[i] = sum
+			}
+			c.now.slopes[core] = pick(all, c.random)
+			continue
+		}
 		for i := range p {
 			sum += c.ratio[c.now.slope][near[0]+i]*likely[near[0]+i] + 1e-300
 			p[i] = sum
@@ -153,7 +162,7 @@ func (c *chain) drawSlopes() {
 
 // drawLimit draws the limit of a core.
 func (c *chain) drawLimit(core int) {
-	mean, sd := c.now.means[c.cluster[core]]+c.tilt(), c.coreSD()
+	mean, sd := c.now.means[c.cluster[core]]+c.tilt(), c.limitSD(c.cluster[core])
 	low := c.place(int((mean - limitReach*sd - c.limits[0]) / c.step))
 	high := c.place(int((mean+limitReach*sd-c.limits[0])/c.step) + 1)
 	p := c.logs[:high-low+1]
@@ -179,9 +188,8 @@ const limitReach = 3.5
 // drawMeans draws the means of the clusters, and of the chip.
 func (c *chain) drawMeans() {
 	p := &c.setup.Prior
-	own := 1 / (c.coreSD() * c.coreSD())
 	for k, cores := range c.clusters {
-		sum := 0.0
+		sum, own := 0.0, 1/(c.limitSD(k)*c.limitSD(k))
 		for _, core := range cores {
 			// within a place of the grid all are alike
 			sum += c.limits[c.now.limits[core]] + (c.random.Float64()-0.5)*c.step - c.tilt()

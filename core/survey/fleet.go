@@ -13,18 +13,18 @@ type Surveyed struct {
 // Chip returns what is believed of the chip as a whole.
 func (s *Survey) Chip() Surveyed {
 	worlds := s.draw()
-	clusters := map[int]float64{}
-	for _, c := range s.setup.Cores {
+	clusters, cores := map[int]float64{}, s.setup.Cores[:s.setup.asked()]
+	for _, c := range cores {
 		clusters[c.Cluster]++
 	}
-	out := Surveyed{Apart: len(s.setup.Cores) - len(clusters)}
+	out := Surveyed{Apart: len(cores) - len(clusters)}
 	var limit, slope spread
 	squares := 0.0
 	for i := range worlds {
 		w := &worlds[i]
-		governing, slopes := make([]float64, len(s.setup.Cores)), 0.0
+		governing, slopes := make([]float64, len(cores)), 0.0
 		means, all := map[int]float64{}, 0.0
-		for c, core := range s.setup.Cores {
+		for c, core := range cores {
 			governing[c] = math.Inf(-1)
 			for r := range s.setup.Regimes {
 				governing[c] = math.Max(governing[c], w.limits[c*w.regimes+r])
@@ -33,7 +33,7 @@ func (s *Survey) Chip() Surveyed {
 			all += governing[c] / float64(len(governing))
 			slopes += math.Log(w.slopes[c]) / float64(len(governing))
 		}
-		for c, core := range s.setup.Cores {
+		for c, core := range cores {
 			d := governing[c] - means[core.Cluster]
 			squares += d * d / float64(len(worlds))
 		}

@@ -47,10 +47,14 @@ func (s *Survey) Learn(trials []Past, uses []Use) error {
 		return err
 	}
 	for i := range trials {
-		s.belief.see(&trials[i].Order, &trials[i].Outcome, trials[i].Shift)
+		o := trials[i].Order
+		o.Offsets = s.setup.whole(o.Offsets)
+		s.belief.see(&o, &trials[i].Outcome, trials[i].Shift)
 	}
 	for i := range uses {
-		s.belief.use(&uses[i])
+		u := uses[i]
+		u.Offsets = s.setup.whole(u.Offsets)
+		s.belief.use(&u)
 	}
 	s.belief.settle()
 	s.worlds = nil
@@ -58,8 +62,8 @@ func (s *Survey) Learn(trials []Past, uses []Use) error {
 }
 
 func (s *Survey) checkOffsets(offsets []int) (f invalid.List) {
-	if len(offsets) != len(s.setup.Cores) {
-		f.Add("offsets", "give one for each core", "%d for %d cores", len(offsets), len(s.setup.Cores))
+	if len(offsets) != s.setup.asked() {
+		f.Add("offsets", "give one for each core", "%d for %d cores", len(offsets), s.setup.asked())
 	}
 	for i, x := range offsets {
 		if x < -mostSteps || x > mostSteps {
@@ -89,8 +93,8 @@ func (s *Survey) checkPast(p *Past) invalid.List {
 			f.Add(at+".cores", "name the cores that it ran on", "none")
 		}
 		for _, c := range l.Cores {
-			if c < 0 || c >= len(s.setup.Cores) {
-				f.Add(at+".cores", fmt.Sprintf("give 0 to %d", len(s.setup.Cores)-1), "%d", c)
+			if c < 0 || c >= s.setup.asked() {
+				f.Add(at+".cores", fmt.Sprintf("give 0 to %d", s.setup.asked()-1), "%d", c)
 			}
 		}
 	}

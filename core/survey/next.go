@@ -44,7 +44,9 @@ func (s *Survey) Next() (Order, bool) {
 	}
 	s.orders++
 	s.last = &best
-	return best.order, true
+	out := best.order
+	out.Offsets = out.Offsets[:s.setup.asked()]
+	return out, true
 }
 
 // HourBuys is by how many steps an hour more would make the doubt of a core smaller, a standard deviation, as the orders so far tell.
@@ -214,8 +216,9 @@ func (c *chooser) suppose(k *candidate, outcomes int) {
 		k.noPost -= math.Expm1(-s) / float64(n)
 	}
 	for l := range o.Legs {
-		share, felt := c.belief.share(&o.Legs[l]), c.setup.felt(o.Offsets, &o.Legs[l])
+		felt := c.setup.felt(o.Offsets, &o.Legs[l])
 		for _, core := range c.belief.ran(&o.Legs[l]) {
+			share := c.belief.share(&o.Legs[l], core)
 			for i, r := range c.rate(core, c.regime(&o.Legs[l]), felt[core]) {
 				sums[l][i] += share * r
 			}
@@ -257,25 +260,25 @@ func (c *chooser) outcome(k *candidate, j int, starts []float64, sums [][]float6
 		if at == quick {
 			density = func(s float64) float64 { return -math.Expm1(-s * quick) }
 		}
-		g, share := c.regime(&o.Legs[l]), c.belief.share(&o.Legs[l])
-		if c.random.Float64() >= naming[c.belief.regimes[g]] {
+		g := c.regime(&o.Legs[l])
+		named, x, felt := 0, c.random.Float64()*sum[j], c.setup.felt(o.Offsets, &o.Legs[l])
+		for _, core := range c.belief.ran(&o.Legs[l]) {
+			named = core
+			if x -= c.belief.share(&o.Legs[l], core) * c.rate(core, g, felt[core])[j]; x < 0 {
+				break
+			}
+		}
+		if c.setup.isBeside(named) || c.random.Float64() >= naming[c.belief.regimes[g]] {
 			k.cost += costs.CrashMin
 			for i, s := range sum {
 				c.weights[i] = density(s) * math.Exp(-c.weights[i])
 			}
 			return
 		}
-		named, x, felt := 0, c.random.Float64()*sum[j], c.setup.felt(o.Offsets, &o.Legs[l])
-		for _, core := range c.belief.ran(&o.Legs[l]) {
-			named = core
-			if x -= share * c.rate(core, g, felt[core])[j]; x < 0 {
-				break
-			}
-		}
 		ran := float64(len(c.belief.ran(&o.Legs[l])))
 		own := c.rate(named, g, felt[named])
 		for i, s := range sum {
-			named := (1-misnamed)*share*own[i]/s + misnamed/ran
+			named := (1-misnamed)*c.belief.share(&o.Legs[l], named)*own[i]/s + misnamed/ran
 			c.weights[i] = named * density(s) * math.Exp(-c.weights[i])
 		}
 		return

@@ -12,13 +12,18 @@ import (
 
 // A recommendation is the deepest setting of every core whose chance of breaking the risk ceiling is small itself.
 const (
-	mayBreak = 0.04 // that chance
-	drawn    = 1500 // chips
+	mayBreak  = 0.05 // that chance,
+	toldBreak = 0.06 // where a fleet tells the slope to toldSlope, of its natural logarithm: most of what goes wrong comes of the slope
+	toldSlope = 0.25
+	drawn     = 1500 // chips
 )
 
 func (s *Setup) chance() float64 {
-	if s.MayBreak > 0 {
+	switch {
+	case s.MayBreak > 0:
 		return s.MayBreak
+	case s.Prior.SlopeSD > 0 && s.Prior.SlopeSD < toldSlope:
+		return toldBreak
 	}
 	return mayBreak
 }
@@ -52,15 +57,15 @@ func (s *Survey) draw() []world {
 
 // Recommend returns the deepest setting of every core whose chance of more than a risk in a day of mixed use is small.
 func (s *Survey) Recommend(risk float64) []int {
-	return s.setup.deepest(s.draw(), risk, s.setup.chance())
+	return s.setup.deepest(s.draw(), risk, s.setup.chance())[:s.setup.asked()]
 }
 
 // Result returns what was found so far.
 func (s *Survey) Result() Result {
 	worlds := s.draw()
 	x := s.Recommend(s.setup.Risk24h)
-	out := Result{Offsets: x, Risk24h: s.setup.risk(worlds, x)}
-	for c := range s.setup.Cores {
+	out := Result{Offsets: x, Risk24h: s.setup.risk(worlds, s.setup.whole(x))}
+	for c := range s.setup.asked() {
 		for r, regime := range s.setup.Regimes {
 			var sum, squares float64
 			for i := range worlds {

@@ -29,7 +29,9 @@ type Setup struct {
 	Rails  []int   `json:"rails,omitempty"`
 	RailSD float64 `json:"railSd,omitempty"` // how far what cores of a rail ask for at the same setting strays, in steps
 	// Asks is how much more than others of its rail each core asks for, in steps, as measured; RailSD is the doubt of that then.
-	Asks      []float64     `json:"asks,omitempty"`
+	Asks []float64 `json:"asks,omitempty"`
+	// Beside is what else may fail at the chip's one setting; nil for nothing.
+	Beside    *Beside       `json:"-"`
 	MinSteps  int           `json:"minSteps"` // the deepest that may be set
 	MaxSteps  int           `json:"maxSteps"` // the shallowest
 	Regimes   []load.Regime `json:"regimes"`
@@ -207,6 +209,7 @@ func New(setup Setup) (*Survey, error) {
 		return nil, err
 	}
 	s := &Survey{setup: setup, hour: setup.Prior.ChipSD + setup.Prior.CoreSD}
+	s.setup.addBeside()
 	s.setup.group()
 	s.belief = newBelief(&s.setup)
 	return s, nil
@@ -259,6 +262,11 @@ func (s *Setup) validate() error {
 		if !(math.Abs(x) <= mostSteps) {
 			f.Add(fmt.Sprintf("asks[%d]", i), fmt.Sprintf("give steps within ±%d", mostSteps), "%g", x)
 		}
+	}
+	if b := s.Beside; b != nil && (s.Each != EachChip || !(b.SD >= 0.1 && b.SD <= 50)) {
+		f.Add("beside", "give a spread of 0.1 to 50 steps, of a chip with one setting", "%g steps of %q", b.SD, s.Each)
+	} else if b != nil {
+		f = append(f, checkSteps("beside.lift", b.Lift)...)
 	}
 	if !slices.Contains([]Each{"", EachCore, EachCluster, EachChip}, s.Each) {
 		f.Add("each", "give core, cluster or chip", "%.40q", s.Each)
@@ -331,8 +339,8 @@ func (s *Survey) check(order *Order, o *Outcome) (f invalid.List) {
 		switch l.Verdict {
 		case verdict.Held, verdict.Froze, verdict.Restarted, NotRun:
 		case verdict.Miscalculated, verdict.CoreDropped:
-			if l.Core != nil && (*l.Core < 0 || *l.Core >= len(s.setup.Cores)) {
-				f.Add(at+".core", fmt.Sprintf("give 0 to %d", len(s.setup.Cores)-1), "%d", *l.Core)
+			if l.Core != nil && (*l.Core < 0 || *l.Core >= s.setup.asked()) {
+				f.Add(at+".core", fmt.Sprintf("give 0 to %d", s.setup.asked()-1), "%d", *l.Core)
 			}
 		default:
 			f.Add(at+".verdict", "give held, miscalculated, core dropped, froze, restarted or not run", "%.40q", l.Verdict)

@@ -249,6 +249,58 @@ func TestLiftedIsSetDeeper(t *testing.T) {
 	}
 }
 
+// TestWhatLiesBesideIsNoCore: faults that no core is named for, and that come on steeply, may be of what lies beside the cores: those
+// tell less of the cores' slope, which may be flatter, and leave them shallower, than where nothing lies there; faults that name a core
+// tell as much as before.
+func TestWhatLiesBesideIsNoCore(t *testing.T) {
+	told := func(beside *Beside, v verdict.Verdict) (*Survey, Surveyed) {
+		s := usual(4)
+		s.Each, s.Beside = EachChip, beside
+		x := begun(t, s)
+		var past []Past
+		for _, seen := range []struct {
+			depth   int
+			minutes float64
+		}{{-18, 5}, {-24, 5}, {-26, 5}, {-27, 3}, {-27, 2}, {-28, 0.5}, {-28, 0.4}, {-29, 0.09}, {-29, 0.08}} {
+			depth, minutes := seen.depth, seen.minutes
+			o := Order{[]int{depth, depth, depth, depth}, []Leg{{Load: load.Heavy, Cores: []int{0, 1, 2, 3}, Minutes: 5}}}
+			ended := LegEnded{Minutes: minutes, Verdict: v, Core: new(int)}
+			if minutes == 5 {
+				ended = LegEnded{Minutes: 5, Verdict: verdict.Held}
+			}
+			past = append(past, Past{Order: o, Outcome: Outcome{Posted: true, Legs: []LegEnded{ended}}})
+		}
+		if err := x.Learn(past, nil); err != nil {
+			t.Fatal(err)
+		}
+		return x, x.Chip()
+	}
+	beside := &Beside{SD: 5}
+	plain, chip := told(nil, verdict.Froze)
+	with, other := told(beside, verdict.Froze)
+	if other.Slope < chip.Slope+chip.SlopeSD/2 {
+		t.Errorf("the slope is e^(%.2f ± %.2f), and e^(%.2f ± %.2f) without anything beside", other.Slope, other.SlopeSD, chip.Slope, chip.SlopeSD)
+	}
+	if a, b := plain.Recommend(0.05), with.Recommend(0.05); len(b) != 4 || b[0] <= a[0] {
+		t.Errorf("%v is recommended, and %v without anything beside", b, a)
+	}
+	_, chip = told(nil, verdict.Miscalculated)
+	_, other = told(beside, verdict.Miscalculated)
+	if math.Abs(other.SlopeSD-chip.SlopeSD) > 0.1*chip.SlopeSD || math.Abs(other.Slope-chip.Slope) > 0.5*chip.SlopeSD {
+		t.Errorf("named: e^(%.2f ± %.2f), and e^(%.2f ± %.2f) without anything beside", other.Slope, other.SlopeSD, chip.Slope, chip.SlopeSD)
+	}
+	o, more := with.Next()
+	if at := with.Assess([]int{-20, -20, -20, -20}); !more || len(o.Offsets) != 4 || len(o.Legs[0].Cores) > 4 || len(at.Cores) != 4 ||
+		len(with.Result().Limits) != 4 {
+		t.Errorf("what lies beside is told as a core: %+v, %+v", o, at)
+	}
+	each := usual(2)
+	each.Beside = &Beside{Lift: map[load.Regime]float64{load.RegimeHeavy: 1e9}}
+	if _, err := New(each); err == nil || !strings.Contains(err.Error(), "beside") {
+		t.Errorf("beside cores with a setting each: %v", err)
+	}
+}
+
 // TestTrialsByHandCountAlike: what somebody tried by hand is worth as much as the same by order, takes no bench time, and nonsense is
 // refused by its field.
 func TestTrialsByHandCountAlike(t *testing.T) {
