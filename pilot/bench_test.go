@@ -17,8 +17,8 @@ import (
 var rigsSurveyed = flag.Int("rigs", 12, "of the benchmark of surveyed rigs")
 
 // randomRig draws a rig of one of the demo's part sheets, whose chip nobody has seen: reserves, weak cores, slope.
-func randomRig(t testing.TB, n int, r *rand.Rand) *standin.Config {
-	name := parttest.Rigs[r.IntN(len(parttest.Rigs))]
+func randomRig(t testing.TB, n int, r *rand.Rand, of []string) *standin.Config {
+	name := of[r.IntN(len(of))]
 	v := func(mean, sd float64) float64 { return mean + sd*r.NormFloat64() }
 	shared := v(0, 0.015)
 	cfg := &standin.Config{Format: standin.Format, Name: fmt.Sprintf("%s-%d", name, n), Parts: *parttest.Rig(t, name), Seed: r.Uint64(),
@@ -36,14 +36,23 @@ func randomRig(t testing.TB, n int, r *rand.Rand) *standin.Config {
 // BenchmarkSurveyedRigs surveys random rigs through the server for four hours of bench time each, and BenchmarkTunedRigs tunes them for
 // eight with the goal cool. They tell how many end proven, how many of these at a true risk under the ceiling, and by how many mV they
 // went down on average.
-func BenchmarkSurveyedRigs(b *testing.B) { flown(b, api.StartPilotRequest{Minutes: 240}) }
+func BenchmarkSurveyedRigs(b *testing.B) {
+	flown(b, api.StartPilotRequest{Minutes: 240}, parttest.Rigs)
+}
 
 // BenchmarkTunedRigs: see BenchmarkSurveyedRigs.
 func BenchmarkTunedRigs(b *testing.B) {
-	flown(b, api.StartPilotRequest{Goal: text("cool"), Minutes: 480})
+	flown(b, api.StartPilotRequest{Goal: text("cool"), Minutes: 480}, parttest.Rigs)
 }
 
-func flown(b *testing.B, ask api.StartPilotRequest) {
+// BenchmarkOverclockedRigs overclocks random rigs of the part whose board leaves the most room for it: see BenchmarkSurveyedRigs. Depths
+// are below what would be delivered at the clock that was found.
+func BenchmarkOverclockedRigs(b *testing.B) {
+	watts := 253.0
+	flown(b, api.StartPilotRequest{Goal: text("overclock"), Minutes: 480, Watts: &watts}, []string{"skua"})
+}
+
+func flown(b *testing.B, ask api.StartPilotRequest, of []string) {
 	const ceiling, sideBySide = 0.05, 4
 	for b.Loop() {
 		bench := servertest.Start(b)
@@ -54,7 +63,7 @@ func flown(b *testing.B, ask api.StartPilotRequest) {
 		places := make(chan struct{}, sideBySide)
 		r := rand.New(rand.NewPCG(13, 13))
 		for n := range *rigsSurveyed {
-			rig := bench.AddRig(randomRig(b, n, r), 4000)
+			rig := bench.AddRig(randomRig(b, n, r, of), 4000)
 			places <- struct{}{}
 			all.Go(func() {
 				defer func() { rig.End(); <-places }()

@@ -1,6 +1,7 @@
 package pilot
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -57,7 +58,7 @@ func (f *flight) minutes(kind tuning.Kind) float64 {
 // planSurvey finds out what the survey tries next, or, when it is over, takes what it recommends.
 func (f *flight) planSurvey(ctx context.Context) error {
 	if f.at.Depths == 0 {
-		f.at.Depths = f.at.From
+		f.at.Depths, f.at.BeforeMin = f.at.From, f.at.SpentMin
 	}
 	next, err := f.shop.NextOrder(ctx, f.Pilot)
 	var stands *workshop.Conflict
@@ -71,6 +72,11 @@ func (f *flight) planSurvey(ctx context.Context) error {
 		next.Order.Kind, f.at.Now = tuning.Depths, next.Order
 		return f.save(ctx)
 	}
+	if f.Plan.V.Goal == tuning.Overclock {
+		if moved, err := f.moveClock(ctx, next); moved || err != nil {
+			return err
+		}
+	}
 	if next.Short != "" {
 		return f.giveUp(ctx, "no depth keeps to the risk that is allowed: %s", next.Short)
 	}
@@ -82,6 +88,34 @@ func (f *flight) planSurvey(ctx context.Context) error {
 	}
 	f.at.Found, f.at.From = id, id
 	return f.done(ctx, store.StepDone{Trim: id, Kept: true, Words: fmt.Sprintf("%d trials", f.at.Orders)})
+}
+
+// mostClocks is how often an overclock moves on to another clock.
+const mostClocks = 4
+
+// moveClock goes on with the survey at another clock: once at the highest that what was found allows, and at a lower one as often as no
+// voltage that is allowed holds.
+func (f *flight) moveClock(ctx context.Context, next *workshop.NextSounding) (moved bool, err error) {
+	if f.at.Clocks >= mostClocks || f.at.Clocks > 0 && next.Short == "" {
+		return false, nil
+	}
+	change, err := f.shop.NextClock(ctx, f.Pilot, next)
+	if err != nil || change.Skip != "" {
+		return false, err
+	}
+	id, err := f.shop.TrimWith(ctx, f.RigID,
+		workshop.NewTrim{Parent: f.at.From, Name: change.Name, Reason: change.Why, Changes: change.Settings})
+	if faults := (invalid.List)(nil); errors.As(err, &faults) {
+		return false, nil
+	} else if err != nil {
+		return false, err
+	}
+	if err := f.note(ctx, store.StepDone{Trim: id, Kept: true, Words: "on to " + change.Name}); err != nil {
+		return false, err
+	}
+	f.at.Clocks++
+	f.at.From, f.at.Depths = id, id
+	return true, f.save(ctx)
 }
 
 // planChange works out what a step changes, from where the machine stands now.
@@ -98,7 +132,7 @@ func (f *flight) planChange(ctx context.Context, kind tuning.Kind) error {
 		return f.save(ctx)
 	}
 	id, err := f.shop.TrimWith(ctx, f.RigID,
-		workshop.NewTrim{Parent: f.at.From, Name: string(kind), Reason: change.Why, Changes: change.Settings})
+		workshop.NewTrim{Parent: f.at.From, Name: cmp.Or(change.Name, string(kind)), Reason: change.Why, Changes: change.Settings})
 	if faults := (invalid.List)(nil); errors.As(err, &faults) {
 		return f.done(ctx, store.StepDone{Skipped: true, Words: faults.Error()})
 	} else if err != nil {
@@ -181,7 +215,8 @@ func (f *flight) tried(ctx context.Context, t *store.Trial) error {
 		return f.save(ctx)
 	}
 	f.at.Void = 0
-	if v == verdict.Stopped && now.Kind != tuning.Depths { // by hand: tried anew
+	hot := v == verdict.Overheated || v == verdict.Stopped && !t.StopAsked // at the temperature at which its legs end, that is
+	if v == verdict.Stopped && !hot && now.Kind != tuning.Depths {         // by hand: tried anew
 		f.at.Now = &store.PilotOrder{Kind: now.Kind, Trim: now.Trim, Why: now.Why, Minutes: now.Minutes}
 		return f.save(ctx)
 	}
@@ -195,7 +230,7 @@ func (f *flight) tried(ctx context.Context, t *store.Trial) error {
 		}
 		return f.done(ctx, came)
 	}
-	if v == verdict.Overheated {
+	if hot && now.Kind != tuning.Memory { // which a machine without limits may get to
 		return f.giveUp(ctx, "trial %d ended: %s", t.Number, t.Result.V.Why)
 	}
 	switch now.Kind {

@@ -130,6 +130,39 @@ func TestTuningSteady(t *testing.T) {
 	}
 }
 
+// TestTuningOverclock: on a machine that nobody has seen one clock for all cores is found, and the voltage that holds it: proven, within
+// the volts, watts and risk that were allowed by what the machine truly does, and faster than before while all cores work.
+func TestTuningOverclock(t *testing.T) {
+	rig := bench(t, "skua", func(c *standin.Config) {
+		c.Seed, c.AmbientC, c.SpreadV, c.Weaker = 78, 19, 0.006, map[int]standin.Reserve{2: {Light: 0.03}}
+	})
+	stock, risk, watts, volts := rig.Trims()[0].Id, 0.05, 250.0, 1.4
+	p := survey(rig, api.StartPilotRequest{Goal: text("overclock"), Trim: stock, Minutes: 480, Risk: &risk, Watts: &watts, Volts: &volts})
+	p.until("the tuning ends", func() bool { return p.State == api.Ended })
+	if p.Problem != "" || p.Found == nil || inForce(rig.Get()) != *p.Found {
+		t.Fatalf("after %.0f min it ended with %q: %+v", p.SpentMin, p.Problem, p.Done)
+	}
+	found := settings(t, rig, *p.Found)
+	ratio, v := found.Number("clock.ratio.all", 0), found.Number("voltage.core.fixed", 0)
+	if found.Word("voltage.core.mode") != trim.Fixed || v < 0.9 || v > volts {
+		t.Errorf("it ends at %g × and %g V", ratio, v)
+	}
+	if is := trueRisk(t, rig, found); is > risk {
+		t.Errorf("it fails with %.4f a day", is)
+	}
+	if first := p.came("ratio"); first == nil || first.Skipped || ratio <= settings(t, rig, *first.Trim).Number("clock.ratio.all", 0) {
+		t.Errorf("what it found allowed no higher clock than the first: %g × after %+v", ratio, first)
+	}
+	for _, one := range rig.Trims() {
+		if v := settings(t, rig, one.Id).Number("voltage.core.fixed", 0); one.Number > 2 && v > volts {
+			t.Errorf("T%d was tried at %g V", one.Number, v)
+		}
+	}
+	if words := p.came("comparison").Words; !strings.Contains(words, "faster") {
+		t.Errorf("the comparison says %q", words)
+	}
+}
+
 // TestTuningByStep: asked to, it pauses after each step, with what that led to in force; what a person fits meanwhile stays theirs, and
 // it goes on from where it was.
 func TestTuningByStep(t *testing.T) {

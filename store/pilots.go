@@ -86,6 +86,10 @@ type PilotProgress struct {
 	Number  int         `json:"number"`  // of the order at hand
 	Now     *PilotOrder `json:"now,omitempty"`
 	Done    []StepDone  `json:"done,omitempty"`
+
+	// Of an overclock: how often it moved on to another clock, and the bench time that was spent as its survey began.
+	Clocks    int     `json:"clocks,omitempty"`
+	BeforeMin float64 `json:"beforeMin,omitempty"`
 }
 
 // StepDone is what came of a step of a pilot's plan.

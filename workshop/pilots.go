@@ -6,11 +6,14 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sort"
 
 	"zerokeel/core/invalid"
+	"zerokeel/core/load"
 	"zerokeel/core/part"
 	"zerokeel/core/sounding"
 	"zerokeel/core/survey"
+	"zerokeel/core/trim"
 	"zerokeel/core/tuning"
 	"zerokeel/store"
 )
@@ -248,6 +251,7 @@ type NextSounding struct {
 	Order *store.PilotOrder // nil when time is up, or more would buy too little
 	Found []int             // depths that are recommended
 	Short string            // why these do not keep to the risk that is allowed; empty where they do
+	LessV float64           // by how much less than as delivered they are, on average
 	Come  survey.Progress
 }
 
@@ -278,6 +282,14 @@ func (w *Workshop) NextOrder(ctx context.Context, p *store.Pilot) (*NextSounding
 	setup := x.setup
 	setup.Risk24h, setup.BudgetMin, setup.Seed = plan.Risk24h, plan.Minutes-plan.AfterMin, uint64(p.ID)
 	setup.MinSteps, setup.MaxSteps = max(plan.Deepest, x.axis.Min), min(plan.Shallowest, x.axis.Max)
+	if x.axis.Fixed() {
+		if setup.MaxSteps, err = w.highestAllowed(r, k, x.axis, base.Settings.V, &plan, setup.MaxSteps); err != nil {
+			return nil, err
+		}
+	}
+	if plan.Goal == tuning.Overclock && p.Progress.V.Clocks == 0 { // what it finds may call for another clock
+		setup.BudgetMin = firstClock*setup.BudgetMin + (1-firstClock)*p.Progress.V.BeforeMin
+	}
 	clears := max(0, plan.MostClears-p.Progress.V.Clears)
 	setup.ClearsLeft = &clears
 	s, err := survey.New(setup)
@@ -289,6 +301,9 @@ func (w *Workshop) NextOrder(ctx context.Context, p *store.Pilot) (*NextSounding
 	}
 	s.Resume(p.Progress.V.Progress)
 	next := &NextSounding{Found: s.Recommend(plan.Risk24h)}
+	for _, depth := range next.Found {
+		next.LessV -= float64(depth) * x.axis.StepV / float64(len(next.Found))
+	}
 	o, more := s.Next()
 	if next.Come = s.Progress(); !more {
 		if s.Breaks(next.Found, plan.Risk24h) > hopeless {
@@ -306,6 +321,28 @@ func (w *Workshop) NextOrder(ctx context.Context, p *store.Pilot) (*NextSounding
 	}
 	next.Order = out
 	return next, nil
+}
+
+// firstClock is the share of an overclock's time in which the first clock is surveyed.
+const firstClock = 0.6
+
+// highestAllowed finds the highest fixed voltage, in steps of its axis up to most, that stays within what a plan allows by forecast.
+func (w *Workshop) highestAllowed(r *store.Rig, k *rigKnowledge, a *sounding.Axis, rest trim.Settings, plan *store.PilotPlan,
+	most int) (int, error) {
+	m := w.machineOf(r, k)
+	over := sort.Search(most-a.Min+1, func(i int) bool {
+		s := rest.With(a.Changes(slices.Repeat([]int{a.Min + i}, len(a.Cores))))
+		f := m.Forecast(s)
+		if f == nil {
+			return true
+		}
+		heavy, ok := f.Load(load.Heavy)
+		return ok && plan.MostW > 0 && heavy.PackageW > plan.MostW || !m.HoldsVolts(s, f, plan.MostV)
+	})
+	if over <= 1 {
+		return 0, conflict("no %s stays within the volts and watts that are allowed", a.Name)
+	}
+	return a.Min + over - 1, nil
 }
 
 // short says which core keeps depths from being safe enough.

@@ -105,7 +105,11 @@ func (w *Workshop) draft(ctx context.Context, rig int64, in *PilotPlan) (*draft,
 	if d.trim, err = w.trimOf(ctx, rig, in.Trim); err != nil {
 		return nil, err
 	}
-	a, err := sounding.AxisOf(k.set, d.trim.Settings.V)
+	settings := d.trim.Settings.V
+	if in.Goal == tuning.Overclock {
+		settings = settings.With(trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed)})
+	}
+	a, err := sounding.AxisOf(k.set, settings)
 	if none := (*sounding.None)(nil); errors.As(err, &none) {
 		d.none, a = none, nil
 	} else if err != nil {
@@ -194,7 +198,7 @@ func (d *draft) excluded(in *PilotPlan, now *forecast.Result) {
 
 func (d *draft) askOf(p *store.PilotPlan) *tuning.Ask {
 	return &tuning.Ask{Goal: p.Goal, Before: d.trim.Settings.V, Minutes: p.Minutes, ProofMin: p.ProofMin, MostClears: p.MostClears,
-		MostW: p.MostW, MostC: p.MostC}
+		MostW: p.MostW, MostC: p.MostC, MostV: p.MostV}
 }
 
 func (w *Workshop) machineOf(r *store.Rig, k *rigKnowledge) *tuning.Machine {
@@ -202,23 +206,45 @@ func (w *Workshop) machineOf(r *store.Rig, k *rigKnowledge) *tuning.Machine {
 }
 
 // NextChange works out what a pilot's step of a kind changes, from where the pilot has come to.
-func (w *Workshop) NextChange(ctx context.Context, p *store.Pilot, kind tuning.Kind) (tuning.Change, error) {
+func (w *Workshop) NextChange(ctx context.Context, p *store.Pilot, kind tuning.Kind) (change tuning.Change, err error) {
+	err = w.tuned(ctx, p, func(m *tuning.Machine, from trim.Settings, ask *tuning.Ask) {
+		change = m.Change(kind, from, ask)
+	})
+	return change, err
+}
+
+// NextClock works out which clock an overclock goes on at, once a survey found by how many volts less than as delivered the one that it
+// is at holds; or, where it found none that is allowed, a lower one.
+func (w *Workshop) NextClock(ctx context.Context, p *store.Pilot, next *NextSounding) (change tuning.Change, err error) {
+	err = w.tuned(ctx, p, func(m *tuning.Machine, from trim.Settings, ask *tuning.Ask) {
+		if next.Short != "" {
+			change = m.Slower(from)
+		} else {
+			change = m.Overclock(from, ask, next.LessV)
+		}
+	})
+	return change, err
+}
+
+// tuned calls back with the machine of a pilot, where the pilot has come to, and what it was asked for.
+func (w *Workshop) tuned(ctx context.Context, p *store.Pilot, then func(m *tuning.Machine, from trim.Settings, ask *tuning.Ask)) error {
 	if err := may(ctx, look, p.RigID); err != nil {
-		return tuning.Change{}, err
+		return err
 	}
 	r, k, err := w.rigKnown(ctx, p.RigID)
 	if err != nil {
-		return tuning.Change{}, err
+		return err
 	}
 	d := &draft{}
 	if d.trim, err = w.trimOf(ctx, p.RigID, p.Base); err != nil {
-		return tuning.Change{}, err
+		return err
 	}
 	from, err := w.trimOf(ctx, p.RigID, p.Progress.V.From)
 	if err != nil {
-		return tuning.Change{}, err
+		return err
 	}
-	return w.machineOf(r, k).Change(kind, from.Settings.V, d.askOf(&p.Plan.V)), nil
+	then(w.machineOf(r, k), from.Settings.V, d.askOf(&p.Plan.V))
+	return nil
 }
 
 // CompareFor begins the session that compares what a pilot found with what it began with, or finds the one that it began before.
