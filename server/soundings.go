@@ -39,7 +39,7 @@ func apiSoundings(x *workshop.Soundings) api.Soundings {
 	if a == nil {
 		return out
 	}
-	out.Name, out.Unit, out.StepMV, out.Per, out.Each = a.Name, a.Unit, 1000*a.StepV, a.Per, string(a.Each)
+	out.Name, out.Unit, out.StepMV, out.Zero, out.Per, out.Each = a.Name, a.Unit, 1000*a.StepV, a.Zero, a.Per, string(a.Each)
 	out.Deepest, out.Shallowest = x.Deepest, x.Deepest+len(x.Chances[0])-1
 	out.Left, out.Fleet = x.Left, x.Fleet
 	out.Breaks, out.Over = x.Breaks, x.Over
@@ -75,6 +75,26 @@ func apiSoundings(x *workshop.Soundings) api.Soundings {
 	for _, f := range x.Forecasts {
 		out.Forecasts = append(out.Forecasts, api.DepthForecast{Of: api.DepthForecastOf(f.Of), Watts: finite(f.Watts),
 			Degrees: finite(f.Degrees), Score: finite(f.Score)})
+	}
+	if x.Plane != nil {
+		out.Plane = apiPlane(x.Plane)
+	}
+	return out
+}
+
+func apiPlane(p *workshop.Plane) *api.ClockPlane {
+	out := &api.ClockPlane{Mhz: p.MHz, Clocks: p.Clocks, Delivered: p.Delivered, Volts: p.Volts, MostV: p.MostV, Chances: p.Chances,
+		Tried: []api.TriedAt{}}
+	for row := range p.Volts {
+		watts, degrees := make([]*float64, len(p.Clocks)), make([]*float64, len(p.Clocks))
+		for i := range p.Clocks {
+			watts[i], degrees[i] = finite(p.Watts[row][i]), finite(p.Degrees[row][i])
+		}
+		out.Watts, out.Degrees = append(out.Watts, watts), append(out.Degrees, degrees)
+	}
+	for _, one := range p.Tried {
+		out.Tried = append(out.Tried, api.TriedAt{Mhz: one.MHz, Volts: one.Volts, Minutes: one.Minutes, Verdict: string(one.Verdict),
+			Trial: id(one.Trial), Trim: one.Trim})
 	}
 	return out
 }

@@ -56,8 +56,9 @@ type Soundings struct {
 	Points    []Sounded
 	Rings     []Ring
 	Forecasts []DepthForecast
-	Left      int // trials that are not counted
-	Fleet     int // like chips that the belief begins with
+	Plane     *Plane // of clock and voltage; nil where the voltage is not fixed
+	Left      int    // trials that are not counted
+	Fleet     int    // like chips that the belief begins with
 }
 
 // DepthForecast is what is expected of the machine at some depths, settled under heavy load; NaN for what is not known.
@@ -132,6 +133,10 @@ func (w *Workshop) Soundings(ctx context.Context, rig int64, in Look) (*Sounding
 	for of, depths := range map[string][]int{"trim": out.Own, "keel": out.Keel, "found": out.Found} {
 		out.Forecasts = append(out.Forecasts, w.depthForecast(r, k, of, t.Settings.V.With(a.Changes(depths))))
 	}
+	if x.plane == nil {
+		x.plane = x.planeOf(k, t.Settings.V, r.AmbientC)
+	}
+	out.Plane = x.plane
 	slices.SortFunc(out.Forecasts, func(p, q DepthForecast) int { return strings.Compare(p.Of, q.Of) })
 	return out, nil
 }

@@ -24,6 +24,7 @@ type surveyed struct {
 	told   sounding.Told
 	fleet  int
 	found  map[float64][]int // recommended, by risk
+	plane  *Plane            // of a fixed voltage
 }
 
 // recommend returns what is recommended at a risk.

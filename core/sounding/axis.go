@@ -147,20 +147,20 @@ func (a *Axis) Changes(depths []int) trim.Settings {
 		out[key] = part.Number(0)
 	}
 	for i, key := range a.Keys {
-		out[key] = part.Number(a.at(depths[i]))
+		out[key] = part.Number(a.At(depths[i]))
 	}
 	return out
 }
 
-// at is the setting at a depth, in its unit.
-func (a *Axis) at(depth int) float64 {
+// At is the setting at a depth, in its unit.
+func (a *Axis) At(depth int) float64 {
 	const digits = 1e6 // no step is finer
 	return math.Round((a.Zero+float64(depth)*a.Per)*digits) / digits
 }
 
 // Say writes a depth as boards show it.
 func (a *Axis) Say(depth int) string {
-	text := strings.Replace(fmt.Sprintf("%g", a.at(depth)), "-", "−", 1)
+	text := strings.Replace(fmt.Sprintf("%g", a.At(depth)), "-", "−", 1)
 	if a.Unit != "steps" {
 		text += " " + a.Unit
 	}

@@ -244,6 +244,44 @@ func TestAFixedVoltage(t *testing.T) {
 	}
 }
 
+// TestThePlaneOfClockAndVoltage: it lies about the clock that is set, and more of either draws more and grows hotter, until a limit holds;
+// where the clock is left to the processor there is none.
+func TestThePlaneOfClockAndVoltage(t *testing.T) {
+	for name, clocks := range map[string]trim.Settings{"petrel": {"clock.ratio.all": part.Number(47.5)},
+		"skua": {"clock.ratio.p": part.Number(46), "clock.ratio.e": part.Number(36)}} {
+		set := parttest.Rig(t, name)
+		fixed := trim.Stock(set.Processor, set.Board).With(trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed),
+			"voltage.core.fixed": part.Number(1.1), "limit.pl1": part.Number(250), "limit.pl2": part.Number(250), "limit.ppt": part.Number(250)})
+		rest := fixed.With(clocks)
+		for key := range rest {
+			if !trim.Offers(set.Processor, set.Board, key) {
+				delete(rest, key)
+			}
+		}
+		a, err := sounding.AxisOf(set, rest)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p := a.Plane(set, rest, forecast.Prior(set).Model, 23)
+		if p == nil || !slices.Contains(p.Clocks, p.MHz) || !slices.IsSorted(p.Clocks) || !slices.IsSorted(p.Delivered) || len(p.Clocks) < 5 {
+			t.Fatalf("%s: %+v", name, p)
+		}
+		if at := slices.Index(p.Clocks, p.MHz); p.Delivered[at] != a.Zero {
+			t.Errorf("%s: counted from %g V, and as delivered %g", name, a.Zero, p.Delivered[at])
+		}
+		for i := range p.Clocks {
+			for row := 1; row < 4; row++ { // no limit holds so low
+				if !(p.Watts[row][i] > p.Watts[row-1][i] && p.Degrees[row][i] > p.Degrees[row-1][i]) {
+					t.Errorf("%s: at %g V and %g MHz it draws %.1f W at %.1f °C", name, p.Volts[row], p.Clocks[i], p.Watts[row][i], p.Degrees[row][i])
+				}
+			}
+		}
+		if auto, err := sounding.AxisOf(set, fixed); err == nil && auto.Plane(set, fixed, forecast.Prior(set).Model, 23) != nil {
+			t.Errorf("%s: a plane about a clock that nobody set", name)
+		}
+	}
+}
+
 // TestWhatCoresAskFor: what was requested while one core after the other was awake tells by how much they differ, whatever was set
 // meanwhile; of fewer than all it tells nothing.
 func TestWhatCoresAskFor(t *testing.T) {

@@ -78,6 +78,19 @@ func (s *Survey) Chances(core int, offsets []int) []float64 {
 	return out
 }
 
+// Together returns the chance of any fault in a day of mixed use at every setting from the deepest to the shallowest, where all cores
+// have it.
+func (s *Survey) Together() []float64 {
+	const looked = 400 // chips are enough for a tint
+	worlds := s.draw()
+	worlds = worlds[:min(looked, len(worlds))]
+	out := make([]float64, s.setup.MaxSteps-s.setup.MinSteps+1)
+	for i := range out {
+		out[i] = s.setup.risk(worlds, slices.Repeat([]int{s.setup.MinSteps + i}, len(s.setup.Cores)))
+	}
+	return out
+}
+
 // Fails returns the chance that an order does not end with all of its legs held, as believed.
 func (s *Survey) Fails(o *Order) float64 {
 	b, worlds, offsets := s.belief, s.draw(), s.setup.whole(o.Offsets)

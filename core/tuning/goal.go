@@ -63,7 +63,7 @@ var goals = []goal{
 		[]Kind{Baseline, Limits, Depths, Proof}, 0},
 	{Frugal, "The most work for a watt; a tenth of the speed may go.",
 		[]Kind{Baseline, Memory, Limits, Depths, Power, Proof, Comparison}, 0.9},
-	{Overclock, "One clock for all cores, as high as the volts, watts and degrees that are allowed let it be, at the lowest voltage that holds it.",
+	{Overclock, "One clock for all cores, as high as the bounds allow, at the lowest voltage that holds it.",
 		[]Kind{Baseline, Memory, Limits, Ratio, Depths, Proof, Comparison}, 0},
 }
 

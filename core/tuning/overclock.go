@@ -30,7 +30,7 @@ const (
 // Overclock works out one clock for all cores at one voltage: the highest at which a voltage that lies lessV below what would be
 // delivered there stays within the volts, watts and degrees that are allowed while all cores work hard.
 func (m *Machine) Overclock(from trim.Settings, ask *Ask, lessV float64) Change {
-	key := m.ratioKey(from)
+	key := sounding.RatioKey(m.Set, from)
 	if key == "" {
 		return skip("the part is locked, or the board offers no ratio for all cores")
 	}
@@ -77,7 +77,7 @@ func clockName(mhz float64) string { return fmt.Sprintf("%.2f GHz", mhz/1000) }
 // Slower works out a lower clock for all cores, where no voltage that is allowed holds the one that settings have: a whole ratio less, at
 // what would be delivered there.
 func (m *Machine) Slower(from trim.Settings) Change {
-	key, now := m.ratioKey(from), m.now(from)
+	key, now := sounding.RatioKey(m.Set, from), m.now(from)
 	was, set := now[key].Number()
 	entry, _ := m.Set.Board.Lookup(key)
 	if key == "" || !set || was-1 < entry.Min {
@@ -91,16 +91,6 @@ func (m *Machine) Slower(from trim.Settings) Change {
 	base := now.Number("clock.base", m.Set.Processor.BaseClockMHz)
 	why := fmt.Sprintf("No voltage that is allowed holds %s for long.", clockName(was*base))
 	return Change{Settings: out, Name: clockName(ratio * base), Why: why}
-}
-
-// ratioKey is the setting that gives all cores one ratio, or those for performance where others have their own; empty for none.
-func (m *Machine) ratioKey(from trim.Settings) string {
-	for _, key := range []string{"clock.ratio.all", "clock.ratio.p"} {
-		if m.offers(key, from) {
-			return key
-		}
-	}
-	return ""
 }
 
 // highestMHz is the highest clock that the sheet tells a voltage for.

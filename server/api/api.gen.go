@@ -763,6 +763,34 @@ type CheckRequest struct {
 	Settings Settings `json:"settings"`
 }
 
+// ClockPlane defines model for ClockPlane.
+type ClockPlane struct {
+	// Chances of a fault a day at each depth from the deepest on, counted from what is delivered
+	Chances []float64 `json:"chances"`
+
+	// Clocks MHz, rising
+	Clocks []float64 `json:"clocks"`
+
+	// Degrees likewise, °C of the hottest core
+	Degrees [][]*float64 `json:"degrees"`
+
+	// Delivered by clock: V that the machine as delivered would give
+	Delivered []float64 `json:"delivered"`
+
+	// Mhz of the trim
+	Mhz float64 `json:"mhz"`
+
+	// MostV V that the sheet says the part stands
+	MostV float64   `json:"mostV"`
+	Tried []TriedAt `json:"tried"`
+
+	// Volts V, rising
+	Volts []float64 `json:"volts"`
+
+	// Watts by voltage and clock, of the package under heavy load
+	Watts [][]*float64 `json:"watts"`
+}
+
 // Comparison defines model for Comparison.
 type Comparison struct {
 	Base    int64      `json:"base"`
@@ -2004,8 +2032,11 @@ type Soundings struct {
 	Over bool `json:"over"`
 
 	// Per of the setting's unit, a step
-	Per    float64    `json:"per"`
-	Points []Sounding `json:"points"`
+	Per float64 `json:"per"`
+
+	// Plane where the voltage is fixed, and the clock of all cores
+	Plane  *ClockPlane `json:"plane"`
+	Points []Sounding  `json:"points"`
 
 	// Rings faults that no core was named for, the shallowest first
 	Rings []UnnamedFault `json:"rings"`
@@ -2022,6 +2053,9 @@ type Soundings struct {
 
 	// Unit of the setting
 	Unit string `json:"unit"`
+
+	// Zero of the setting's unit, where it counts as no steps
+	Zero float64 `json:"zero"`
 }
 
 // Spread defines model for Spread.
@@ -2165,6 +2199,18 @@ type Trial struct {
 
 // TrialPurpose defines model for Trial.Purpose.
 type TrialPurpose string
+
+// TriedAt defines model for TriedAt.
+type TriedAt struct {
+	Mhz float64 `json:"mhz"`
+
+	// Minutes that its legs held
+	Minutes float64 `json:"minutes"`
+	Trial   *int64  `json:"trial"`
+	Trim    int64   `json:"trim"`
+	Verdict string  `json:"verdict"`
+	Volts   float64 `json:"volts"`
+}
 
 // Trim defines model for Trim.
 type Trim struct {
