@@ -121,13 +121,14 @@ var stories = append([]story{
 					"clock.active.2": number(56), "clock.active.3": number(53), "clock.active.4": number(53), "clock.active.5": number(51),
 					"clock.active.6": number(51)},
 				legs: []api.LegRequest{leg("heavy", 6*minute), leg("light", 8*minute)}, scores: true, want: "held", profile: "fast"},
+			{name: "static, too low", branch: true, reason: "Low at once, to see where this clock ends.",
+				settings: skuaStatic(1.03), legs: []api.LegRequest{leg("transition", 3*minute), leg("heavy", 3*minute)}, want: "froze"},
+			{name: "static, lower", branch: true, reason: "Between what failed and what is delivered.",
+				settings: skuaStatic(1.08), legs: []api.LegRequest{leg("transition", 4*minute), leg("heavy", 4*minute)}, want: "held"},
 			{name: "static", branch: true,
-				reason: "The clock that all cores used to have, at one voltage that is enough for it, and no power limit in its way.",
-				settings: trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": number(1.12), "clock.ratio.p": number(46),
-					"clock.ratio.e": number(36), "voltage.core.target": number(1.2), "limit.pl1": number(253), "limit.pl2": number(253),
-					"clock.active.1": word(trim.Auto), "clock.active.2": word(trim.Auto), "clock.active.3": word(trim.Auto),
-					"clock.active.4": word(trim.Auto), "clock.active.5": word(trim.Auto), "clock.active.6": word(trim.Auto)},
-				legs: []api.LegRequest{leg("heavy", 8*minute), leg("idle", 16*minute)}, scores: true, want: "held", profile: "quiet"},
+				reason:   "The clock that all cores used to have, at one voltage that is enough for it, and no power limit in its way.",
+				settings: skuaStatic(1.12),
+				legs:     []api.LegRequest{leg("heavy", 8*minute), leg("idle", 16*minute)}, scores: true, want: "held", profile: "quiet"},
 		}},
 	{name: "Dunlin", standin: "dunlin",
 		note: "Living room: a locked ratio under a low cooler; 103 MHz for the desk, 45 W beside the television.",
@@ -143,6 +144,16 @@ var stories = append([]story{
 				legs:     []api.LegRequest{leg("heavy", 8*minute)}, scores: true, want: "held", profile: "quiet"},
 		}},
 }, terns()...)
+
+// skuaStatic is one ratio for each kind of core at one voltage.
+func skuaStatic(volts float64) trim.Settings {
+	out := trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": number(volts), "clock.ratio.p": number(46),
+		"clock.ratio.e": number(36), "voltage.core.target": number(1.2), "limit.pl1": number(253), "limit.pl2": number(253)}
+	for n := 1; n <= 6; n++ {
+		out[trim.At("clock.active.*", n)] = word(trim.Auto)
+	}
+	return out
+}
 
 // petrelCores are offsets by core: core 5 is the weak one.
 func petrelCores() trim.Settings {

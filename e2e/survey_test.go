@@ -45,6 +45,27 @@ func TestJourneySoundings(t *testing.T) {
 	p.see("main", "as believed")
 }
 
+// TestJourneyPlane: where the voltage is fixed, clock and voltage make a plane with what was tried there; the voltage taken lower fails
+// sooner and draws less, and makes a trim.
+func TestJourneyPlane(t *testing.T) {
+	rig, _ := rigCalled(t, "Skua")
+	p := open(t, fmt.Sprintf("/rig/%d/soundings", rig.Id))
+	p.see("[data-chart='plane'] [data-point='failed'] title", "")
+	p.see("[data-contour='W'] text", `\d+ W`)
+	p.see("[data-contour='°C'] text", `\d+ °C`)
+	v := p.see("[role=slider][aria-label='fixed voltage']", "")
+	for range 12 {
+		if err := v.Type(input.ArrowDown); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p.see("section", `The voltage lies\s+\d+ steps\s+too low`)
+	p.see("[data-forecast='keel']", `\d+ W`)
+	p.click("button", "Make a trim")
+	p.see("h1", `T\d+ keel`)
+	p.see("main", "1.060 V")
+}
+
 // TestJourneySurvey: a survey is started on the Soundings sheet and seen from every other; paused it leaves the rig to a person, goes on,
 // and ends with a trim that it found and proved.
 func TestJourneySurvey(t *testing.T) {

@@ -32,6 +32,7 @@ var list = []shot{
 	{name: "trial-failed", path: "/rig/1/trial/7", wait: ".uplot canvas"},
 	{name: "scores", path: "/rig/1/scores", wait: "[data-comparison]"},
 	{name: "soundings", path: "/rig/1/soundings", wait: "[data-chart=soundings]"},
+	{name: "plane", path: "/rig/4/soundings", wait: "[data-chart=plane]"},
 	{name: "tuning", path: "/rig/1/tuning/0/new", wait: "[data-plan]", prepare: tuning},
 	{name: "bands", path: "/rig/3/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "curve") }},
 	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
@@ -44,7 +45,6 @@ var list = []shot{
 	}},
 	{name: "join-log", path: "/rig/1/trial/5", wait: "[data-logs]", prepare: joinLog},
 	{name: "log", path: "/rig/3/log", wait: "[data-log] li"},
-	{name: "login", path: "/", wait: "form", guarded: true},
 	{name: "accounts", path: "/rig/1/accounts", wait: "[data-account=Bo]", guarded: true, known: true, prepare: func(p *rod.Page) error {
 		return click(p, "[data-account=Bo] button", "Change")
 	}},

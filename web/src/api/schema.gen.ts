@@ -2801,6 +2801,11 @@ export interface components {
             stepMV: number;
             /**
              * Format: double
+             * @description of the setting's unit, where it counts as no steps
+             */
+            zero: number;
+            /**
+             * Format: double
              * @description of the setting's unit, a step
              */
             per: number;
@@ -2846,6 +2851,49 @@ export interface components {
             foundChanges: components["schemas"]["Settings"];
             /** @description of the trim, of the depths looked at, and of those recommended */
             forecasts: components["schemas"]["DepthForecast"][];
+            /** @description where the voltage is fixed, and the clock of all cores */
+            plane: components["schemas"]["ClockPlane"] | null;
+        };
+        ClockPlane: {
+            /**
+             * Format: double
+             * @description of the trim
+             */
+            mhz: number;
+            /** @description MHz, rising */
+            clocks: number[];
+            /** @description by clock: V that the machine as delivered would give */
+            delivered: number[];
+            /** @description V, rising */
+            volts: number[];
+            /** @description by voltage and clock, of the package under heavy load */
+            watts: (number | null)[][];
+            /** @description likewise, °C of the hottest core */
+            degrees: (number | null)[][];
+            /**
+             * Format: double
+             * @description V that the sheet says the part stands
+             */
+            mostV: number;
+            /** @description of a fault a day at each depth from the deepest on, counted from what is delivered */
+            chances: number[];
+            tried: components["schemas"]["TriedAt"][];
+        };
+        TriedAt: {
+            /** Format: double */
+            mhz: number;
+            /** Format: double */
+            volts: number;
+            /**
+             * Format: double
+             * @description that its legs held
+             */
+            minutes: number;
+            verdict: string;
+            /** Format: int64 */
+            trial: number | null;
+            /** Format: int64 */
+            trim: number;
         };
         DailyRisk: {
             /**

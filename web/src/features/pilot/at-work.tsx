@@ -4,8 +4,9 @@ import { Link } from 'wouter';
 import { api, type Rig, type Schemas, type Trim, take } from '../../api/client';
 import { Confirm } from '../../ui/confirm';
 import { Button, Problem, Section } from '../../ui/elements';
-import { loadNames, num, roughly, signed, trimName } from '../../ui/format';
+import { loadNames, num, roughly, trimName } from '../../ui/format';
 import { sheetPath } from '../../ui/sheet';
+import { settingWithUnit } from '../soundings/depth';
 
 type Pilot = Schemas['Pilot'];
 
@@ -40,6 +41,7 @@ export const stepNames: Record<string, string> = {
   memory: 'Memory',
   limits: 'Limits',
   clocks: 'Clocks',
+  ratio: 'Ratio',
   depths: 'Depths',
   power: 'Power',
   fans: 'Fans',
@@ -60,7 +62,7 @@ interface AtWorkProps {
   pilot: Pilot;
   trims: Trim[];
   /** The unit of a depth, where one is surveyed. */
-  unit?: { per: number; unit: string };
+  unit?: Pick<Schemas['Soundings'], 'unit' | 'zero' | 'per'>;
 }
 
 /** A pilot at work or paused: what it does and why, what it has left, and how to pause and end it. */
@@ -110,7 +112,7 @@ export function AtWork({ rig, pilot, trims, unit }: AtWorkProps) {
             name="An hour more buys"
             value={pilot.orders > 2 ? `${num(pilot.hourBuys, 1)} steps` : 'not known yet'}
           />
-          {unit && <Row name="Never deeper than" value={`${signed(pilot.plan.deepest * unit.per)} ${unit.unit}`} />}
+          {unit && <Row name="Never deeper than" value={settingWithUnit(unit, pilot.plan.deepest)} />}
           {pilot.plan.watts != null && <Row name="Never more than" value={`${num(pilot.plan.watts)} W`} />}
           {pilot.plan.abortC != null && <Row name="Never hotter than" value={`${num(pilot.plan.abortC)} °C`} />}
           {pilot.plan.volts != null && <Row name="Never above" value={`${num(pilot.plan.volts, 3)} V`} />}

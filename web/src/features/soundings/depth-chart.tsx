@@ -2,6 +2,7 @@ import { scaleLinear } from 'd3-scale';
 import { type KeyboardEvent, type PointerEvent, useRef } from 'react';
 import type { Schemas } from '../../api/client';
 import { num, signed } from '../../ui/format';
+import { clear, held, setting, settingWithUnit, tints } from './depth';
 
 type Soundings = Schemas['Soundings'];
 type Core = Schemas['SoundedCore'];
@@ -29,17 +30,6 @@ const regimes = [
   { regime: 'transition', letter: 'r', word: 'rise and fall' },
   { regime: 'idle', letter: 'i', word: 'idle' },
 ];
-
-/** From which chance of a fault a day on each tint stands. */
-const tints = [
-  { from: 0.1, fill: 'var(--tint-4)' },
-  { from: 0.01, fill: 'var(--tint-3)' },
-  { from: 0.001, fill: 'var(--tint-2)' },
-  { from: 0, fill: 'var(--tint-1)' },
-];
-
-/** What is written on the drawing stands clear of its lines. */
-const clear = { paintOrder: 'stroke' as const, stroke: 'var(--paper)', strokeWidth: 3, strokeOpacity: 0.75 };
 
 const most = { rings: 3, wideCores: 10 };
 
@@ -72,7 +62,7 @@ export function DepthChart({ at, name, keel, onKeel, next }: DepthChartProps) {
         <g key={d}>
           <line x1={left} x2={width} y1={y(d)} y2={y(d)} stroke="var(--line)" strokeWidth="0.7" />
           <text x={left - 5} y={y(d) + 4} textAnchor="end" className="num" fontSize="11" fill="var(--soft)">
-            {signed(d * at.per)}
+            {setting(at, d)}
           </text>
         </g>
       ))}
@@ -247,7 +237,7 @@ function Point({ point, x, width, y, step, wide }: PointProps) {
   const place = regimes.findIndex((r) => r.regime === point.regime);
   const at = wide ? x + (width * (place + 0.5)) / regimes.length : x + width / 2;
   const size = Math.min(10.5, Math.max(7.5, step * 0.95));
-  const minutes = point.minutes >= 0.95 ? num(point.minutes) : '·';
+  const minutes = held(point.minutes);
   const told = `core ${point.core}, ${regimes[place]?.word}, ${signed(point.depth)}: ${point.minutes > 0 ? `held ${num(point.minutes, 1)} min` : ''}${point.faults > 0 ? ` failed ${point.faults}×` : ''}`;
   if (point.faults > 0) {
     const r = wide ? 3.6 : 2.6;
@@ -349,7 +339,7 @@ function KeelGrip({ core, depth, at, x, width, y, depthAt, onKeel }: GripProps) 
       onPointerMove={drag}
       onKeyDown={key}
     >
-      <title>{`core ${core.core} at ${signed(depth * at.per)} ${at.unit}; drag it`}</title>
+      <title>{`core ${core.core} at ${settingWithUnit(at, depth)}; drag it`}</title>
     </rect>
   );
 }

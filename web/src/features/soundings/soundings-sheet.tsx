@@ -5,9 +5,11 @@ import { useLocation } from 'wouter';
 import { api, type Schemas, type Trim, take } from '../../api/client';
 import { pilotsQuery, soundingsQuery, trimsQuery, useRig } from '../../api/queries';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
-import { count, num, signed, trimName } from '../../ui/format';
+import { count, num, trimName } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
+import { setting, settingWithUnit } from './depth';
 import { DepthChart } from './depth-chart';
+import { PlaneChart } from './plane-chart';
 import { SurveyDock } from './survey-dock';
 
 type Soundings = Schemas['Soundings'];
@@ -73,17 +75,32 @@ export function SoundingsSheet({ rig, id }: SheetProps) {
       }
     >
       <Heading
-        note={`${at.name} per core, ${at.unit}; the clearance of each above where it fails, in steps of ${num(at.stepMV, at.stepMV % 1 ? 2 : 0)} mV`}
+        note={
+          at.plane
+            ? 'fixed voltage of all cores, at the clock that is set and about it'
+            : `${at.name} per core, ${at.unit}; the clearance of each above where it fails, in steps of ${num(at.stepMV, at.stepMV % 1 ? 2 : 0)} mV`
+        }
       >
         Soundings
       </Heading>
-      <DepthChart
-        at={at}
-        name={trimName(trim)}
-        keel={shown}
-        onKeel={move}
-        next={now && now.depths.length === at.cores.length ? { depths: now.depths, words: now.why } : undefined}
-      />
+      {at.plane ? (
+        <PlaneChart
+          at={at}
+          plane={at.plane}
+          name={trimName(trim)}
+          depth={shown[0] ?? 0}
+          onDepth={(depth) => move(0, depth)}
+          next={now?.depths[0]}
+        />
+      ) : (
+        <DepthChart
+          at={at}
+          name={trimName(trim)}
+          keel={shown}
+          onKeel={move}
+          next={now && now.depths.length === at.cores.length ? { depths: now.depths, words: now.why } : undefined}
+        />
+      )}
       <Legend at={at} next={now?.depths.length === at.cores.length} />
     </SheetWithDock>
   );
@@ -113,8 +130,9 @@ function Risk({ at, trim, moved, place, onPlace }: RiskProps) {
       <p className="text-[13px]">
         {over && beyond(deepest) < 0 ? (
           <span className="text-caution">
-            Core {deepest.core} lies <span className="num">{count(-beyond(deepest), 'step')}</span> too deep for what is
-            allowed
+            {at.plane ? 'The voltage' : `Core ${deepest.core}`} lies{' '}
+            <span className="num">{count(-beyond(deepest), 'step')}</span> too {at.plane ? 'low' : 'deep'} for what is
+            allowed{at.plane && `: ${settingWithUnit(at, deepest.found)} is recommended`}
           </span>
         ) : (
           <>
@@ -222,7 +240,7 @@ function Proposals({ rig, at, trim, moved, onFound, onBack }: ProposalsProps) {
       <p className="num text-[13px]" data-found="">
         {at.cores
           .filter((c, i) => at.cores.findIndex((o) => o.key === c.key) === i)
-          .map((c) => signed(c.found * at.per))
+          .map((c) => setting(at, c.found))
           .join(' ')}{' '}
         {at.unit !== 'steps' && at.unit}
       </p>
@@ -256,9 +274,18 @@ function Proposals({ rig, at, trim, moved, onFound, onBack }: ProposalsProps) {
 
 function Legend({ at, next }: { at: Soundings; next: boolean }) {
   const rest = at.rings.length - 3;
+  if (at.plane)
+    return (
+      <p className="mt-1 text-[12.5px] leading-snug text-soft">
+        Figures are minutes held (h: hours), <span className="text-caution">+</span> failed. Tints: a fault in a day
+        under 1 in 1000, 1 in 100, 1 in 10, more. Contours: watts, and dotted degrees, settled under heavy load. Thin:
+        what the machine as delivered would give. Dashed: recommended. Bar: the trim, which can be dragged.
+        {next && ' Dotted ring: tried now.'}
+      </p>
+    );
   return (
     <p className="mt-1 text-[12.5px] leading-snug text-soft">
-      Within a column, from left: heavy, single core, rise and fall, idle. Figures are minutes held,{' '}
+      Within a column, from left: heavy, single core, rise and fall, idle. Figures are minutes held (h: hours),{' '}
       <span className="text-caution">+</span> failed, dashed rings froze or restarted with no core named
       {rest > 0 && ` (${rest} deeper ones not drawn)`}. Tints: under 1 in 1000 a day, 1 in 100, 1 in 10, more; buff was
       never sounded. Solid: the keel, which can be dragged. Dashed: recommended.{next && ' Dotted: tried now.'}

@@ -18,6 +18,9 @@ interface SurveyDockProps {
   trims: Trim[];
 }
 
+/** No setting of a board is finer. */
+const rounded = (x: number) => Math.round(x * 1e5) / 1e5;
+
 const hours = [1, 2, 4, 8, 12, 24];
 
 /** A survey: begun, at work, paused, or what the last one found. */
@@ -72,40 +75,46 @@ function Begin({ rig, trim, risk, at }: Omit<SurveyDockProps, 'trims' | 'pilot'>
         }),
       ),
   });
-  const field = 'num w-[64px] border border-line bg-sheet px-1 py-0.5 text-right';
+  const field = 'num block w-full border border-line bg-sheet px-1 py-0.5 text-right';
   return (
     <Section title="Survey" note={`from ${trimName(trim)}`}>
       <p className="mb-1 text-[13px] text-soft">Tries depths unattended, fits what it finds, proves it.</p>
-      <div className="grid grid-cols-[1fr_auto] items-center gap-1 text-[13px]">
-        <label htmlFor="survey-time">Bench time</label>
-        <select id="survey-time" value={time} onChange={(e) => setTime(Number(e.target.value))} className={field}>
-          {hours.map((h) => (
-            <option key={h} value={h}>
-              {h} h
-            </option>
-          ))}
-        </select>
-        <label htmlFor="survey-deepest">Never deeper than{at.unit === 'mV' && ', mV'}</label>
-        <input
-          id="survey-deepest"
-          type="number"
-          value={(deepest ?? at.deepest) * at.per}
-          min={at.deepest * at.per}
-          max={-at.per}
-          step={at.per}
-          onChange={(e) => setDeepest(Math.round(Number(e.target.value) / at.per))}
-          className={field}
-        />
-        <label htmlFor="survey-clears">Clears allowed</label>
-        <input
-          id="survey-clears"
-          type="number"
-          value={clears}
-          min={0}
-          max={50}
-          onChange={(e) => setClears(Number(e.target.value))}
-          className={field}
-        />
+      <div className="grid grid-cols-3 gap-2 text-[13px]">
+        <label>
+          Bench time
+          <select id="survey-time" value={time} onChange={(e) => setTime(Number(e.target.value))} className={field}>
+            {hours.map((h) => (
+              <option key={h} value={h}>
+                {h} h
+              </option>
+            ))}
+          </select>
+        </label>
+        <label>
+          Deepest{at.unit !== 'steps' && `, ${at.unit}`}
+          <input
+            id="survey-deepest"
+            type="number"
+            value={rounded(at.zero + (deepest ?? at.deepest) * at.per)}
+            min={rounded(at.zero + at.deepest * at.per)}
+            max={rounded(at.zero - at.per)}
+            step={at.per}
+            onChange={(e) => setDeepest(Math.round((Number(e.target.value) - at.zero) / at.per))}
+            className={field}
+          />
+        </label>
+        <label>
+          Clears
+          <input
+            id="survey-clears"
+            type="number"
+            value={clears}
+            min={0}
+            max={50}
+            onChange={(e) => setClears(Number(e.target.value))}
+            className={field}
+          />
+        </label>
       </div>
       <Button main className="mt-2" disabled={!rig.linked || start.isPending} onClick={() => start.mutate()}>
         Start the survey

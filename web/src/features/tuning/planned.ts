@@ -19,7 +19,7 @@ export function usePlanned(rig: number) {
 }
 
 /** Steps that make trims. */
-const making = ['memory', 'limits', 'clocks', 'depths', 'power', 'fans'];
+const making = ['memory', 'limits', 'clocks', 'ratio', 'depths', 'power', 'fans'];
 
 /** The trims to come on a rig's course: of the plan that is looked at, or of the tuning under way. */
 export function useToCome(rig: number): ToCome {
