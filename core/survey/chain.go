@@ -109,9 +109,11 @@ func (c *chain) drawCommon(k, g int) {
 
 // drawSlopes draws the slopes of the chip and its cores.
 func (c *chain) drawSlopes() {
+	const small = 1e-100 // below which a product is put into its logarithm, before it underflows
 	p := c.logs[:len(c.chips)]
+	product := make([]float64, len(p))
 	for i := range p {
-		p[i] = math.Log(c.chipP[i])
+		p[i], product[i] = 0, c.chipP[i]
 	}
 	for core := range c.core {
 		likely, tried := c.cores[core], false
@@ -135,8 +137,14 @@ func (c *chain) drawSlopes() {
 			for s := near[0]; s < near[1]; s++ {
 				sum += c.ratio[i][s] * likely[s]
 			}
-			p[i] += math.Log(sum + 1e-300)
+			if product[i] *= sum + 1e-150; product[i] < small {
+				p[i] += math.Log(product[i])
+				product[i] = 1
+			}
 		}
+	}
+	for i, x := range product {
+		p[i] += math.Log(x)
 	}
 	c.now.slope = pickLog(p, c.random)
 	near := c.near[c.now.slope]
@@ -279,14 +287,21 @@ func (c *chain) move(clusters []int, off, sd float64) int {
 	return j
 }
 
-// exponentials turns logarithms into shares of the greatest.
+// exponentials turns logarithms into shares of the greatest; what is next to nothing becomes nothing.
 func exponentials(p []float64) {
+	const nothing = -36 // e to that is less than one digit of the greatest
 	top := math.Inf(-1)
 	for _, x := range p {
-		top = math.Max(top, x)
+		if x > top {
+			top = x
+		}
 	}
 	for i, x := range p {
-		p[i] = math.Exp(x - top)
+		if x -= top; x < nothing {
+			p[i] = 0
+			continue
+		}
+		p[i] = math.Exp(p[i] - top)
 	}
 }
 
