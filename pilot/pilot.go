@@ -10,7 +10,6 @@ import (
 	"fmt"
 
 	"zerokeel/core/invalid"
-	"zerokeel/core/load"
 	"zerokeel/core/sounding"
 	"zerokeel/core/tuning"
 	"zerokeel/core/verdict"
@@ -88,7 +87,7 @@ func (f *flight) turnBack(ctx context.Context) error {
 	case err != nil, t.State != store.TrialEnded:
 		return err
 	default:
-		if err := f.count(ctx, t); err != nil {
+		if _, err := f.count(ctx, t); err != nil {
 			return err
 		}
 		f.at.Number++
@@ -211,23 +210,6 @@ func (f *flight) fit(ctx context.Context) error {
 	return f.save(ctx)
 }
 
-// passesBound says which bound a trim is expected to pass; empty for none.
-func (f *flight) passesBound(c *workshop.Check) string {
-	if c.Forecast == nil {
-		return ""
-	}
-	bounds := &f.Plan.V
-	if heavy, ok := c.Forecast.Load(load.Heavy); ok && bounds.MostW > 0 && heavy.PackageW > bounds.MostW {
-		return fmt.Sprintf("would draw %.0f W, and %.0f are allowed", heavy.PackageW, bounds.MostW)
-	}
-	for _, s := range c.Forecast.Loads {
-		if bounds.MostV > 0 && s.VoltageMaxV > bounds.MostV {
-			return fmt.Sprintf("would come to %.3f V under %s load, and %.3f are allowed", s.VoltageMaxV, s.Load, bounds.MostV)
-		}
-	}
-	return ""
-}
-
 // fitted looks at the fitting of the order, whose trim was not in force a moment ago.
 func (f *flight) fitted(ctx context.Context) error {
 	now := f.at.Now
@@ -256,8 +238,8 @@ func (f *flight) fitted(ctx context.Context) error {
 	return f.save(ctx)
 }
 
-// count adds what a trial took.
-func (f *flight) count(ctx context.Context, t *store.Trial) error {
+// count adds what the legs of a trial took.
+func (f *flight) count(ctx context.Context, t *store.Trial) ([]store.Leg, error) {
 	legs, err := f.store.Legs(ctx, t.ID)
 	for i := range legs {
 		f.at.SpentMin += legs[i].SeenS / 60
@@ -266,5 +248,5 @@ func (f *flight) count(ctx context.Context, t *store.Trial) error {
 		f.at.Crashes++
 		f.at.SpentMin += sounding.Costs.CrashMin
 	}
-	return err
+	return legs, err
 }

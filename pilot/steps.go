@@ -203,11 +203,15 @@ func (f *flight) noPost(ctx context.Context) error {
 // tried takes the verdict of the order's trial in. What it tells of the cores lies in the records, from which the next order is planned.
 func (f *flight) tried(ctx context.Context, t *store.Trial) error {
 	now, v := f.at.Now, t.Result.V.Verdict
-	if err := f.count(ctx, t); err != nil {
+	legs, err := f.count(ctx, t)
+	if err != nil {
 		return err
 	}
 	f.at.Now = nil
 	f.at.Number++
+	if why := f.passedBound(legs); why != "" && v != verdict.Void {
+		return f.giveUp(ctx, "in trial %d the machine %s", t.Number, why)
+	}
 	if v == verdict.Void || v == verdict.NoPost {
 		if f.at.Void++; f.at.Void >= mostVoid {
 			return f.giveUp(ctx, "%d trials in a row told nothing, the last one since %s", mostVoid, t.Result.V.Why)
@@ -344,7 +348,7 @@ func (f *flight) compare(ctx context.Context) error {
 		} else if err != nil {
 			return err
 		}
-		if err := f.count(ctx, t); err != nil {
+		if _, err := f.count(ctx, t); err != nil {
 			return err
 		}
 	}

@@ -163,6 +163,20 @@ func TestTuningOverclock(t *testing.T) {
 	}
 }
 
+// TestBoundsHoldForWhatIsMeasured: a machine that draws more than models expect, and than is allowed, is not tried further: the pilot says
+// what it drew.
+func TestBoundsHoldForWhatIsMeasured(t *testing.T) {
+	rig := bench(t, "petrel", func(c *standin.Config) {
+		c.Sensors = map[string]standin.SensorOverride{"power.package": {Scale: 1.25}}
+	})
+	stock, watts := rig.Trims()[0].Id, 180.0
+	p := survey(rig, api.StartPilotRequest{Goal: text("cool"), Trim: stock, Minutes: 480, Watts: &watts})
+	p.until("the pilot gives up", func() bool { return p.State == api.Ended })
+	if !strings.Contains(p.Problem, "W under heavy load, and 180 are allowed") || len(p.Done) > 0 || inForce(rig.Get()) != stock {
+		t.Errorf("it ended with %q after %+v", p.Problem, p.Done)
+	}
+}
+
 // TestTuningByStep: asked to, it pauses after each step, with what that led to in force; what a person fits meanwhile stays theirs, and
 // it goes on from where it was.
 func TestTuningByStep(t *testing.T) {
