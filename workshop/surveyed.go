@@ -206,8 +206,11 @@ func (w *Workshop) believed(ctx context.Context, r *store.Rig, k *rigKnowledge, 
 	out := &preflight.Believed{Risk24h: at.Risk24h, Words: survey.FailsInWords(at.Risk24h)}
 	for i, core := range x.axis.Cores {
 		if by := found[i] - depths[i]; by > out.Steps {
-			out.Core, out.Key, out.Steps = core, x.axis.Keys[i], by
+			out.Core, out.Key, out.Steps, out.To = core, x.axis.Keys[i], by, x.axis.Say(found[i])
 		}
+	}
+	if x.axis.Each == survey.EachChip {
+		out.Core = -1
 	}
 	return out, nil
 }

@@ -89,13 +89,14 @@ func deeperThanFailure(in *Input) []Finding {
 }
 
 // Believed is what a rig's soundings tell of settings: the chance of a fault in a day of mixed use, in words that follow "it", and the core
-// that lies deepest beyond what is recommended, by how many steps.
+// that lies deepest beyond what is recommended, by how many steps. Where all cores have one setting it is none.
 type Believed struct {
 	Risk24h float64
 	Words   string
-	Core    int
+	Core    int    // −1 for all
 	Key     string // its setting
 	Steps   int
+	To      string // the setting that is recommended, as boards show it
 }
 
 // riskAllowed is the chance of a fault in a day from which on settings are cautioned against.
@@ -107,6 +108,11 @@ func riskyAsBelieved(in *Input) []Finding {
 	if b == nil || b.Risk24h < riskAllowed || b.Steps <= 0 {
 		return nil
 	}
-	return one(Caution, []string{b.Key}, nil, fmt.Sprintf("Give core %d %d steps more, or see the Soundings sheet.", b.Core, b.Steps),
+	if b.Core < 0 {
+		return one(Caution, []string{b.Key}, nil, fmt.Sprintf("Bring it to %s, or see the Soundings sheet.", b.To),
+			"By what this rig's trials tell it %s in mixed use.", b.Words)
+	}
+	return one(Caution, []string{b.Key}, nil,
+		fmt.Sprintf("Give core %d %d steps more, which is %s, or see the Soundings sheet.", b.Core, b.Steps, b.To),
 		"By what this rig's trials tell it %s in mixed use; core %d lies deepest beyond what holds.", b.Words, b.Core)
 }
