@@ -4,6 +4,7 @@ import (
 	"flag"
 	"fmt"
 	"math/rand/v2"
+	"net/url"
 	"sync"
 	"testing"
 
@@ -52,13 +53,30 @@ func BenchmarkOverclockedRigs(b *testing.B) {
 	flown(b, api.StartPilotRequest{Goal: text("overclock"), Minutes: 480, Watts: &watts}, []string{"skua"})
 }
 
+// refused says why a tuning of a rig would not begin; empty where it would.
+func refused(rig *servertest.Rig, ask *api.StartPilotRequest) string {
+	if ask.Goal == nil {
+		return ""
+	}
+	query := url.Values{"goal": {*ask.Goal}, "trim": {fmt.Sprint(ask.Trim)}, "minutes": {fmt.Sprint(ask.Minutes)}}
+	if ask.Watts != nil {
+		query.Set("watts", fmt.Sprint(*ask.Watts))
+	}
+	var drawn api.Tuning
+	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/tuning?%s", rig.ID, query.Encode()), nil, 200, &drawn)
+	for _, f := range drawn.Faults {
+		return f.Problem
+	}
+	return ""
+}
+
 func flown(b *testing.B, ask api.StartPilotRequest, of []string) {
 	const ceiling, sideBySide = 0.05, 4
 	for b.Loop() {
 		bench := servertest.Start(b)
 		bench.Rest = 200
 		var mu sync.Mutex
-		var proven, under, stated, truly, mV float64
+		var begun, proven, under, stated, truly, mV float64
 		var all sync.WaitGroup
 		places := make(chan struct{}, sideBySide)
 		r := rand.New(rand.NewPCG(13, 13))
@@ -69,6 +87,10 @@ func flown(b *testing.B, ask api.StartPilotRequest, of []string) {
 				defer func() { rig.End(); <-places }()
 				risk, ask := ceiling, ask
 				ask.Trim, ask.Risk = rig.Trims()[0].Id, &risk
+				if why := refused(rig, &ask); why != "" {
+					b.Logf("%s: refused, %s", rig.Config.Name, why)
+					return
+				}
 				p := survey(rig, ask)
 				p.until("the pilot ends", func() bool { return p.State == api.Ended })
 				var s api.Soundings
@@ -86,7 +108,7 @@ func flown(b *testing.B, ask api.StartPilotRequest, of []string) {
 				defer mu.Unlock()
 				b.Logf("%s: %d orders, %d clears, %.0f min, true risk %.4f, stated %.4f, %.0f mV deeper, faults a day %v %s", rig.Config.Name, p.Orders, p.Clears,
 					p.SpentMin, is, s.At.Risk, mean, by, p.Problem)
-				stated, truly = stated+s.At.Risk, truly+is
+				begun, stated, truly = begun+1, stated+s.At.Risk, truly+is
 				if p.Problem == "" {
 					proven++
 					mV += mean
@@ -97,7 +119,8 @@ func flown(b *testing.B, ask api.StartPilotRequest, of []string) {
 			})
 		}
 		all.Wait()
-		n := float64(*rigsSurveyed)
+		n := max(1, begun)
+		b.ReportMetric(n, "begun")
 		b.ReportMetric(100*proven/n, "%proven")
 		b.ReportMetric(100*under/n, "%under-ceiling")
 		b.ReportMetric(truly/stated, "true/stated")

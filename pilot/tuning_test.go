@@ -137,7 +137,7 @@ func TestTuningOverclock(t *testing.T) {
 		c.Seed, c.AmbientC, c.SpreadV, c.Weaker = 78, 19, 0.006, map[int]standin.Reserve{2: {Light: 0.03}}
 	})
 	stock, risk, watts, volts := rig.Trims()[0].Id, 0.05, 250.0, 1.4
-	p := survey(rig, api.StartPilotRequest{Goal: text("overclock"), Trim: stock, Minutes: 480, Risk: &risk, Watts: &watts, Volts: &volts})
+	p := survey(rig, api.StartPilotRequest{Goal: text("overclock"), Trim: stock, Minutes: 300, Risk: &risk, Watts: &watts, Volts: &volts})
 	p.until("the tuning ends", func() bool { return p.State == api.Ended })
 	if p.Problem != "" || p.Found == nil || inForce(rig.Get()) != *p.Found {
 		t.Fatalf("after %.0f min it ended with %q: %+v", p.SpentMin, p.Problem, p.Done)
