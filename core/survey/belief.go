@@ -77,7 +77,8 @@ type belief struct {
 	faults []*fault
 
 	core    []coreBelief
-	reached *chip // by the chain when it was settled last; others begin there
+	lifts   []float64 // by core and regime
+	reached *chip     // by the chain when it was settled last; others begin there
 }
 
 // coreBelief is of one core.
@@ -162,6 +163,9 @@ func newBelief(s *Setup) *belief {
 	}
 	b.core = make([]coreBelief, len(s.Cores))
 	for c := range b.core {
+		for _, regime := range b.regimes {
+			b.lifts = append(b.lifts, s.Cores[c].Lift[regime])
+		}
 		k := &b.core[c]
 		k.known, k.lik, k.about = make([]exposures, len(b.regimes)), make([][][]float64, len(b.regimes)), make([][][]float64, len(b.regimes))
 	}
@@ -230,9 +234,7 @@ func (b *belief) place(i int) int { return min(len(b.limits)-1, max(0, i)) }
 
 // lift is by how many steps more than is set reaches a core in a regime. What is believed of limits on the grids is of what reaches
 // cores; worlds, orders and results are of what is set.
-func (b *belief) lift(core, regime int) float64 {
-	return b.setup.Cores[core].Lift[b.regimes[regime]]
-}
+func (b *belief) lift(core, regime int) float64 { return b.lifts[core*len(b.regimes)+regime] }
 
 // origin is what settings and limits are counted from inside exponentials.
 func (b *belief) origin() float64 { return b.setup.Prior.LimitMean }

@@ -174,11 +174,13 @@ var nameless = map[load.Regime]float64{load.RegimeHeavy: 0.4, load.RegimeLight: 
 
 // unnamed weighs a cell among those that a fault without a name may have been of: a core's would have named it more often than not.
 func (b *belief) unnamed(f *fault, at cell) float64 {
-	share, known := nameless[b.regimes[at.regime]]
-	if b.setup.Beside == nil || f.named >= 0 || b.setup.isBeside(at.core) || !known {
+	if b.setup.Beside == nil || f.named >= 0 || b.setup.isBeside(at.core) {
 		return 1
 	}
-	return share
+	if share, known := nameless[b.regimes[at.regime]]; known {
+		return share
+	}
+	return 1
 }
 
 // settle shares the faults out and infers, by turns: whose a fault was hangs on what is believed of the cores, and the other way round.
