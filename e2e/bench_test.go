@@ -118,14 +118,21 @@ func (p page) words() string {
 	return text
 }
 
+// click clicks an element as soon as it is there and enabled. One that the page draws anew meanwhile is looked for again.
 func (p page) click(selector, text string) {
 	p.t.Helper()
-	e := p.see(selector, text)
-	if err := e.WaitEnabled(); err != nil {
-		p.t.Fatalf("%q stays disabled: %v", text, err)
-	}
-	if err := e.Click("left", 1); err != nil {
-		p.t.Fatalf("click %q: %v", text, err)
+	for {
+		e := p.see(selector, text)
+		err := e.WaitEnabled()
+		if err == nil {
+			err = e.Click("left", 1)
+		}
+		if err == nil {
+			return
+		}
+		if !strings.Contains(err.Error(), "detached") {
+			p.t.Fatalf("click %q: %v", text, err)
+		}
 	}
 }
 
