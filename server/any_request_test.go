@@ -102,10 +102,10 @@ func TestAnyRequestIsAnswered(t *testing.T) {
 }
 
 // most is how much of the processor a request may use, under the race detector too. Soundings weigh everything that a rig was ever put
-// to: a quarter of a second, and twenty times as much under the detector.
+// to: a quarter of a second, and ten times as much under the detector.
 func most(operation string) time.Duration {
 	if operation == "getSoundings" {
-		return 10 * time.Second
+		return 5 * time.Second
 	}
 	return time.Second
 }
