@@ -76,7 +76,7 @@ func flown(b *testing.B, ask api.StartPilotRequest, of []string) {
 		bench := servertest.Start(b)
 		bench.Rest = 200
 		var mu sync.Mutex
-		var begun, proven, under, stated, truly, mV float64
+		var begun, proven, under, above, stated, truly, mV float64
 		var all sync.WaitGroup
 		places := make(chan struct{}, sideBySide)
 		r := rand.New(rand.NewPCG(13, 13))
@@ -106,8 +106,11 @@ func flown(b *testing.B, ask api.StartPilotRequest, of []string) {
 				by, _ := rig.Config.DailyFaultsBy(held)
 				mu.Lock()
 				defer mu.Unlock()
-				b.Logf("%s: %d orders, %d clears, %.0f min, true risk %.4f, stated %.4f, %.0f mV deeper, faults a day %v %s", rig.Config.Name, p.Orders, p.Clears,
-					p.SpentMin, is, s.At.Risk, mean, by, p.Problem)
+				b.Logf("%s: %d orders, %d clears, %.0f min, true risk %.4f, stated %.4f to %.4f, %.0f mV deeper, faults a day %v %s", rig.Config.Name, p.Orders, p.Clears,
+					p.SpentMin, is, s.At.Risk, s.At.High, mean, by, p.Problem)
+				if is > s.At.High {
+					above++
+				}
 				begun, stated, truly = begun+1, stated+s.At.Risk, truly+is
 				if p.Problem == "" {
 					proven++
@@ -123,6 +126,7 @@ func flown(b *testing.B, ask api.StartPilotRequest, of []string) {
 		b.ReportMetric(n, "begun")
 		b.ReportMetric(100*proven/n, "%proven")
 		b.ReportMetric(100*under/n, "%under-ceiling")
+		b.ReportMetric(100*above/n, "%above-high")
 		b.ReportMetric(truly/stated, "true/stated")
 		b.ReportMetric(mV/max(1, proven), "mV-deeper")
 	}

@@ -45,10 +45,11 @@ func surveyCommand() *cobra.Command {
 			slices.Sort(found.Took)
 			_, err = fmt.Fprintf(w, "chips\t%d\ncores\t%d\nbench time\t%.0f min\norders\t%.1f\nclears\t%.1f\nshort of an oracle\t%.1f steps\n"+
 				"falsely stable\t%.1f %%\nabove 1 in 2 a day\t%d\nrisk a day, stated\t%.2f %%\nrisk a day, true\t%.2f %%\n"+
+				"true risk below, above its 90 %% bounds\t%.0f %%, %.0f %%\n"+
 				"limits inside 90 %% bounds\t%.0f %%\ntime an order, median\t%v\ntime an order, longest\t%v\n",
 				found.Chips, cores, found.BenchMin, found.Orders, found.Clears, found.Short, 100*found.FalselyStable, found.Awful,
-				100*found.Stated, 100*found.True, 100*found.Inside, found.Took[len(found.Took)/2].Round(time.Millisecond),
-				found.Took[len(found.Took)-1].Round(time.Millisecond))
+				100*found.Stated, 100*found.True, 100*found.Under, 100*found.Over, 100*found.Inside,
+				found.Took[len(found.Took)/2].Round(time.Millisecond), found.Took[len(found.Took)-1].Round(time.Millisecond))
 			if err != nil {
 				return err
 			}

@@ -29,6 +29,9 @@ func TestSurveysKeepTheirPromise(t *testing.T) {
 		if found.Inside < 0.65 {
 			t.Errorf("%s: %.0f %% of limits inside their bounds", name, 100*found.Inside)
 		}
+		if found.Over > 2.0/n {
+			t.Errorf("%s: the true risk of %.0f %% is above what was stated at most", name, 100*found.Over)
+		}
 		if found.BenchMin > 45+15 {
 			t.Errorf("%s: %.0f minutes", name, found.BenchMin)
 		}

@@ -16,6 +16,7 @@ type Found struct {
 	Awful          int     // chips whose true risk is above a half
 	True, Stated   float64 // mean risk in a day
 	Inside         float64 // share of limits inside their 90 % interval
+	Under, Over    float64 // share of chips whose true risk is below and above the 90 % interval that is stated of it
 	Orders, Clears float64 // mean
 	BenchMin       float64 // mean
 	Took           []time.Duration
@@ -65,11 +66,21 @@ func MeasureBy(setup survey.Setup, kind Kind, n int, seed uint64, begin func(sur
 		}
 		out.True, out.Stated, out.Short = out.True+risk, out.Stated+result.Risk24h, out.Short+c.Short(result.Offsets)
 		out.Inside += float64(c.Inside(result.Limits))
+		if p, tells := s.(interface {
+			Assess(offsets []int) survey.Assessment
+		}); tells {
+			if a := p.Assess(result.Offsets); risk > a.High {
+				out.Over++
+			} else if risk < a.Low {
+				out.Under++
+			}
+		}
 		limits += len(result.Limits)
 		out.BenchMin += s.Spent()
 	}
 	per := float64(n)
 	out.Short, out.FalselyStable, out.True, out.Stated = out.Short/per, out.FalselyStable/per, out.True/per, out.Stated/per
+	out.Under, out.Over = out.Under/per, out.Over/per
 	out.Orders, out.Clears, out.BenchMin = out.Orders/per, out.Clears/per, out.BenchMin/per
 	if limits > 0 {
 		out.Inside /= float64(limits)
