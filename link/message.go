@@ -44,6 +44,7 @@ type Hello struct {
 	BootID    string            `json:"bootId"` // new at each start of the machine
 	Now       int64             `json:"now"`    // the rig's clock, ms since 1970 UTC
 	ClockRate float64           `json:"clockRate"`
+	RestRate  float64           `json:"restRate,omitempty"` // of a stand-in: how fast its clock runs with no order, where nothing fails then
 	Simulated bool              `json:"simulated"`
 	Facts     Facts             `json:"facts"`
 	Channels  []channel.Channel `json:"channels"`
@@ -317,6 +318,9 @@ func (h *Hello) validate() invalid.List {
 	checkID(&f, "bootId", h.BootID)
 	if !(h.ClockRate > 0 && h.ClockRate <= 1e6) {
 		f.Add("clockRate", "give 1, or a stand-in's speed", "%g is out of range", h.ClockRate)
+	}
+	if !(h.RestRate >= 0 && h.RestRate <= h.ClockRate) {
+		f.Add("restRate", "give at most the clock's rate, or nothing", "%g is out of range", h.RestRate)
 	}
 	if len(h.Channels) > maxChannels {
 		f.Add("channels", "report fewer channels", "%d channels, at most %d are taken", len(h.Channels), maxChannels)

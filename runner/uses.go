@@ -21,14 +21,15 @@ type inUse struct {
 }
 
 // noteUses adds to the trims in force for how long their rigs were up and heard, outside fittings and trials: daily use proves what
-// it is, no regime in particular. Time goes by this process's clock and the rig's rate, so no clock that is set makes up any.
+// it is, no regime in particular. Where nothing can fail at rest, it proves nothing. Time goes by this process's clock and the rig's rate,
+// so no clock that is set makes up any.
 func (r *Runner) noteUses(ctx context.Context, busy, elsewhere map[int64]bool) error {
 	now := time.Now()
 	linked := map[int64]bool{}
 	for _, id := range r.hub.Linked() {
 		linked[id] = true
 		status := r.hub.Status(id)
-		if busy[id] || elsewhere[id] || status.Greeted || r.silent(id) {
+		if busy[id] || elsewhere[id] || status.Greeted || r.silent(id) || status.Hello.RestRate > 0 {
 			delete(r.uses, id)
 			continue
 		}

@@ -294,9 +294,14 @@ func TestLogIsReadPageByPage(t *testing.T) {
 }
 
 // TestDailyUseIsCounted: the hours for which a rig is up under its trim, outside trials, are told beside what it stood, and an incident
-// takes them away.
+// takes them away. Of a stand-in in which nothing fails between legs there is none.
 func TestDailyUseIsCounted(t *testing.T) {
-	rig := servertest.Start(t).AddRig(petrel(t, func(c *standin.Config) { c.Weaker = nil }), 1200)
+	bench := servertest.Start(t)
+	bench.Rest = 200
+	spared := bench.AddRig(petrel(t, func(c *standin.Config) { c.Name, c.Weaker = "Spared", nil }), 1200)
+	spared.Fit(spared.Trims()[0].Id)
+	bench.Rest = 0
+	rig := bench.AddRig(petrel(t, func(c *standin.Config) { c.Weaker = nil }), 1200)
 	rig.Fit(rig.Trims()[0].Id)
 	used := func() float64 {
 		if p := rig.Trims()[0].Proof; p != nil {
@@ -307,6 +312,9 @@ func TestDailyUseIsCounted(t *testing.T) {
 	rig.Until("an hour of daily use is noted", func() bool { return used() > 3600 })
 	if p := rig.Trims()[0].Proof; p.Next != "tried" || math.Abs(p.Used.BoundS/p.Used.StoodS-1/2.9957) > 1e-3 {
 		t.Errorf("%+v", p)
+	}
+	if p := spared.Trims()[0].Proof; p != nil && p.Used.StoodS > 0 {
+		t.Errorf("where nothing can fail, %g s of daily use are counted", p.Used.StoodS)
 	}
 	before := used()
 	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/incidents", rig.ID), map[string]any{"kind": "froze", "text": "while nobody looked"}, 201, nil)

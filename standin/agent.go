@@ -79,6 +79,9 @@ func (a *agent) hello() link.Hello {
 		Protocol: link.Version, Agent: "stand-in", Stream: a.stream, BootID: a.boot, Now: a.rig.nowMS(),
 		ClockRate: a.rig.opt.Speed, Simulated: true, Facts: a.rig.facts(), Journal: a.begun, Crash: a.crash,
 	}
+	if a.rig.restIsFree() {
+		h.RestRate = a.rig.opt.Rest
+	}
 	for _, c := range a.channels {
 		h.Channels = append(h.Channels, c.Channel)
 	}
@@ -202,8 +205,8 @@ func (a *agent) faults(seconds float64) bool {
 	}
 	kind, random := load.Idle, r.noise
 	switch {
-	case a.leg == nil && r.opt.Rest < r.opt.Speed:
-		return true // this time is no part of what the machine is made to go through
+	case a.leg == nil && r.restIsFree():
+		return true
 	case a.leg != nil:
 		kind, random = a.leg.order.Load, a.leg.random
 	}

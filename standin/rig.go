@@ -161,6 +161,9 @@ func (r *Rig) speed() float64 {
 	return r.opt.Speed
 }
 
+// restIsFree reports whether nothing fails between legs: that time is no part of what the machine is made to go through.
+func (r *Rig) restIsFree() bool { return r.opt.Rest < r.opt.Speed }
+
 // Advance simulates the given number of seconds.
 func (r *Rig) Advance(seconds float64) {
 	r.mu.Lock()
