@@ -192,22 +192,44 @@ const (
 	powerStep  = 0.025
 )
 
-// power lowers the sustained limit as far as the sustained speed that must be kept allows.
-func (m *Machine) power(from trim.Settings, ask *Ask) Change {
-	key, more := "limit.ppt", ""
+// sustained is the limit of sustained power.
+func (m *Machine) sustained() string {
 	if m.Set.Processor.Style == part.StyleWindow {
-		key, more = "limit.pl1", "limit.pl2"
+		return "limit.pl1"
 	}
-	if !m.offers(key, from) {
+	return "limit.ppt"
+}
+
+// power lowers the sustained limit as far as the speed on all cores that must be kept allows, sustained and in a burst.
+func (m *Machine) power(from trim.Settings, ask *Ask) Change {
+	goal, now := ask.Goal.at(), m.Forecast(from)
+	key, more := m.sustained(), ""
+	if m.Set.Processor.Style == part.StyleWindow && !goal.had { // what keeps all of its speed keeps it in bursts too
+		more = "limit.pl2"
+	}
+	if !m.limited(from) {
 		return skip("the board has no limit of sustained power that counts")
 	}
-	now := m.Forecast(from)
-	before, known := score(now, yardstick.Sustained)
-	if !known || before <= 0 {
+	before, had := now, ""
+	if goal.had {
+		before, had = m.Forecast(ask.Before), " that it had before"
+	}
+	heavy, known := m.heavy(from)
+	if sustained, told := score(before, yardstick.Sustained); !known || !told || sustained <= 0 {
 		return skip("no forecast tells what less power would cost")
 	}
-	heavy, _ := now.Load(load.Heavy)
-	keep := ask.Goal.at().keep
+	keeps := func(r *forecast.Result) bool {
+		for _, id := range []string{yardstick.Sustained, yardstick.Burst} {
+			was, told := score(before, id)
+			if is, known := score(r, id); told && !(known && is >= goal.keep*was) {
+				return false
+			}
+		}
+		return true
+	}
+	if !keeps(now) {
+		return skip("it is slower on all cores than it was, and less power would make it slower still")
+	}
 	lower := func(share float64) trim.Settings {
 		out := trim.Settings{}
 		for _, one := range []string{key, more} {
@@ -215,10 +237,7 @@ func (m *Machine) power(from trim.Settings, ask *Ask) Change {
 		}
 		return out
 	}
-	share := furthest(powerStep, leastPower, func(share float64) bool {
-		after, known := score(m.Forecast(from.With(lower(share))), yardstick.Sustained)
-		return known && after >= keep*before
-	})
+	share := furthest(powerStep, leastPower, func(share float64) bool { return keeps(m.Forecast(from.With(lower(share)))) })
 	best, watts := lower(share), heavy.PackageW
 	if at, ok := m.heavy(from.With(best)); ok && share < 1 {
 		watts = at.PackageW
@@ -226,8 +245,8 @@ func (m *Machine) power(from trim.Settings, ask *Ask) Change {
 	if saved := heavy.PackageW - watts; saved < leastShare*heavy.PackageW {
 		return skip("it would save %.1f W under heavy load, less than can be told apart", saved)
 	}
-	return Change{Settings: best, Why: fmt.Sprintf("The lowest limit that is expected to keep %.0f %% of the sustained speed: %.0f W instead of %.0f.",
-		100*keep, watts, heavy.PackageW)}
+	return Change{Settings: best, Why: fmt.Sprintf("The lowest limit that is expected to keep %.0f %% of the speed on all cores%s: %.0f W instead of %.0f.",
+		100*goal.keep, had, watts, heavy.PackageW)}
 }
 
 // Fans are slowed down in these shares, to a temperature that stays belowLimitC under what is allowed.

@@ -47,24 +47,25 @@ type goal struct {
 	wants string
 	kinds []Kind
 	keep  float64 // share of the speed that a lower power limit must leave; 0 where none is lowered
+	had   bool    // of the speed that the machine had before the tuning, instead of what it has with its depths
 }
 
 // goals are listed as they are offered.
 var goals = []goal{
-	{Cool, "Less heat and fewer watts at no loss of speed.",
-		[]Kind{Baseline, Memory, Limits, Depths, Proof, Comparison}, 0},
+	{Cool, "Less heat and fewer watts, at no loss of speed but what a board's excess of power gave it.",
+		[]Kind{Baseline, Memory, Limits, Depths, Power, Proof, Comparison}, 1, true},
 	{Quiet, "As cool as it was, with slower fans; a few percent of speed may go.",
-		[]Kind{Baseline, Memory, Limits, Depths, Power, Fans, Proof, Comparison}, 0.97},
+		[]Kind{Baseline, Memory, Limits, Depths, Power, Fans, Proof, Comparison}, 0.97, false},
 	{FastAll, "More speed on all cores for the watts that are allowed.",
-		[]Kind{Baseline, Memory, Limits, Depths, Proof, Comparison}, 0},
+		[]Kind{Baseline, Memory, Limits, Depths, Proof, Comparison}, 0, false},
 	{FastFew, "A higher clock on few cores, at the lowest voltage that holds it.",
-		[]Kind{Baseline, Memory, Limits, Clocks, Depths, Proof, Comparison}, 0},
+		[]Kind{Baseline, Memory, Limits, Clocks, Depths, Proof, Comparison}, 0, false},
 	{Steady, "An end to crashes: back inside the maker's limits, more voltage where a core needs it, then what is safe.",
-		[]Kind{Baseline, Limits, Depths, Proof}, 0},
+		[]Kind{Baseline, Limits, Depths, Proof}, 0, false},
 	{Frugal, "The most work for a watt; a tenth of the speed may go.",
-		[]Kind{Baseline, Memory, Limits, Depths, Power, Proof, Comparison}, 0.9},
+		[]Kind{Baseline, Memory, Limits, Depths, Power, Proof, Comparison}, 0.9, false},
 	{Overclock, "One clock for all cores, as high as the bounds allow, at the lowest voltage that holds it.",
-		[]Kind{Baseline, Memory, Limits, Ratio, Depths, Proof, Comparison}, 0},
+		[]Kind{Baseline, Memory, Limits, Ratio, Depths, Proof, Comparison}, 0, false},
 }
 
 // Goals lists every goal, in the order in which they are offered.

@@ -104,6 +104,9 @@ func Draw(m *Machine, ask *Ask, costs survey.Costs) *Plan {
 	for _, kind := range ask.Goal.at().kinds {
 		s := Step{Kind: kind, Wrong: wrong[kind], Trial: trials[kind]}
 		s.Change = m.Change(kind, at, ask)
+		if kind == Power && ask.Goal.at().had && s.Skip != "" && out.Find(Depths) != nil && m.limited(at) {
+			s.Change = Change{Why: "What the depths gain in speed is taken back as watts."}
+		}
 		switch {
 		case slices.Contains(ask.Leave, kind):
 			s.Change = Change{Skip: "left out"}
@@ -135,7 +138,7 @@ func Draw(m *Machine, ask *Ask, costs survey.Costs) *Plan {
 		case Clocks, Ratio: // the survey tries it
 			s.Restarts = 0
 		case Power, Fans:
-			if out.Find(Depths) != nil {
+			if s.Restarts = 1; out.Find(Depths) != nil {
 				s.Why += " Worked out anew once the depths are known."
 			}
 		}
@@ -155,6 +158,9 @@ func Draw(m *Machine, ask *Ask, costs survey.Costs) *Plan {
 	}
 	return out
 }
+
+// limited reports whether the board has a limit of sustained power that counts.
+func (m *Machine) limited(at trim.Settings) bool { return m.offers(m.sustained(), at) }
 
 // orderMin is about what an order of a survey takes, its restart included.
 const orderMin = 9.0

@@ -91,7 +91,7 @@ func TestPlansOfEveryRig(t *testing.T) {
 // TestPowerAndFansKeepWhatTheyPromise: a lower power limit keeps the share of the sustained speed that it names and saves watts, and
 // slower fans are quieter without more heat than the machine had.
 func TestPowerAndFansKeepWhatTheyPromise(t *testing.T) {
-	changed := 0
+	changed, cooled := 0, 0
 	for _, name := range parttest.Rigs {
 		m := machineOf(t, name)
 		before := trim.Stock(m.Set.Processor, m.Set.Board)
@@ -126,6 +126,20 @@ func TestPowerAndFansKeepWhatTheyPromise(t *testing.T) {
 		if f := trim.Check(m.Set.Processor, m.Set.Board, lowered); len(f) > 0 {
 			lowered = guarded.With(trim.Settings{"curve.all": part.Number(-20)})
 		}
+		for _, before := range []trim.Settings{before, guarded} { // a board without limits was faster than with them: nothing is to give back
+			c, after := m.Change(tuning.Power, lowered, &tuning.Ask{Goal: tuning.Cool, Before: before}), lowered
+			if c.Skip == "" {
+				cooled++
+				after = lowered.With(c.Settings)
+			} else if sustained(lowered) > 1.05*sustained(before) {
+				t.Errorf("%s: it gained a lot of speed, and gives none of it back: %s", name, c.Skip)
+			}
+			slower := sustained(after) < math.Min(sustained(before), sustained(lowered))
+			if slower || c.Skip == "" && heavy(after).HottestC > heavy(lowered).HottestC-1 {
+				t.Errorf("%s, cool: %.0f points, %.0f before, at %.1f °C instead of %.1f", name, sustained(after), sustained(before),
+					heavy(after).HottestC, heavy(lowered).HottestC)
+			}
+		}
 		c := m.Change(tuning.Fans, lowered, &tuning.Ask{Goal: tuning.Quiet, Before: before})
 		if c.Skip != "" {
 			continue
@@ -136,8 +150,8 @@ func TestPowerAndFansKeepWhatTheyPromise(t *testing.T) {
 				heavy(before).HottestC)
 		}
 	}
-	if changed < 6 {
-		t.Errorf("only %d steps changed anything", changed)
+	if changed < 6 || cooled < 1 {
+		t.Errorf("only %d steps changed anything, %d made a faster machine cooler", changed, cooled)
 	}
 }
 
