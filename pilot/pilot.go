@@ -67,8 +67,19 @@ func (d *Driver) Step(ctx context.Context, lease *store.Lease, id int64) error {
 	return f.follow(ctx)
 }
 
+// waits passes over what may be different at the next look, such as a rig that is busy, and has told what that is.
+func (f *flight) waits(ctx context.Context, err error) error {
+	var stands *workshop.Conflict
+	if !errors.As(err, &stands) || f.at.WaitsFor == stands.Error() {
+		return workshop.Waits(err)
+	}
+	f.at.WaitsFor = stands.Error()
+	return f.store.SavePilot(ctx, f.lease, f.Pilot)
+}
+
 // save stores the step.
 func (f *flight) save(ctx context.Context) error {
+	f.at.WaitsFor = ""
 	if f.State == store.PilotEnded {
 		now, err := f.shop.RigClock(ctx, f.RigID)
 		if err != nil {
@@ -149,7 +160,7 @@ func (f *flight) follow(ctx context.Context) error {
 	case rig.TrimInForce.Valid && rig.TrimInForce.Int64 == now.Trim && f.at.Back:
 		return f.arrived(ctx)
 	case rig.TrimInForce.Valid && rig.TrimInForce.Int64 == now.Trim:
-		return workshop.Waits(f.start(ctx))
+		return f.waits(ctx, f.start(ctx))
 	case now.Fitting != 0:
 		return f.fitted(ctx)
 	}
@@ -202,7 +213,7 @@ func (f *flight) fit(ctx context.Context) error {
 	}
 	fitting, err := f.shop.Fit(ctx, f.RigID, now.Trim, despite)
 	if err != nil {
-		return workshop.Waits(err)
+		return f.waits(ctx, err)
 	}
 	now.Fitting, now.Card = fitting.ID, fitting.ByHand()
 	f.at.Fitted++

@@ -159,7 +159,7 @@ func TestSurveyOutlivesItsServers(t *testing.T) {
 }
 
 // TestPilotIsTakenOver: while it flies, nobody fits over it and no other pilot comes near; paused it has gone back, lets a person work,
-// and counts what they tried when it goes on; ended it leaves the rig where it began.
+// waits for what they run, in words, and counts what they tried when it goes on; ended it leaves the rig where it began.
 func TestPilotIsTakenOver(t *testing.T) {
 	rig := bench(t, "petrel", func(*standin.Config) {})
 	stock := rig.Trims()[0].Id
@@ -182,10 +182,12 @@ func TestPilotIsTakenOver(t *testing.T) {
 	if hand := rig.Ended(rig.Start(api.StartTrialRequest{Legs: legs}).Id); hand.Verdict != "held" {
 		t.Fatalf("the trial by hand ended %s", hand.Verdict)
 	}
-	before := p.Orders
+	before, long := p.Orders, rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("light", 12*3600)}})
 	p.ask("pause", 409)
 	p.ask("resume", 200)
-	p.until("the pilot has gone on", func() bool { return p.Orders > before })
+	p.until("it tells what it waits for", func() bool { return strings.Contains(p.WaitsFor, "busy") })
+	rig.Call("POST", fmt.Sprintf("/api/trials/%d/stop", long.Id), nil, 200, nil)
+	p.until("the pilot has gone on", func() bool { return p.Orders > before && p.WaitsFor == "" })
 	var s api.Soundings
 	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/soundings?trim=%d", rig.ID, own.Id), nil, 200, &s)
 	if !slices.ContainsFunc(s.Points, func(p api.Sounding) bool {

@@ -323,17 +323,20 @@ func cameOf(t *store.Trial) string {
 func (f *flight) compare(ctx context.Context) error {
 	now := f.at.Now
 	if now.Session == 0 {
-		base, err := f.shop.CheckTrim(ctx, f.Base)
-		if err != nil {
-			return err
-		}
-		if why := base.Stops(); why != "" {
-			if despite, err := f.store.LastDespite(ctx, f.Base); err != nil || despite == "" {
-				return errors.Join(err, f.done(ctx, store.StepDone{Skipped: true, Words: "preflight stops the trim that it began with: " + why}))
+		for id, what := range map[int64]string{f.Base: "it began with", now.Trim: "it led to"} {
+			check, err := f.shop.CheckTrim(ctx, id)
+			if err != nil {
+				return err
+			}
+			if why := check.Stops(); why != "" {
+				if despite, err := f.store.LastDespite(ctx, id); err != nil || despite == "" {
+					return errors.Join(err, f.done(ctx, store.StepDone{Skipped: true, Words: "preflight stops the trim that " + what + ": " + why}))
+				}
 			}
 		}
+		var err error
 		if now.Session, err = f.shop.CompareFor(ctx, f.Pilot); err != nil {
-			return workshop.Waits(err)
+			return f.waits(ctx, err)
 		}
 		return f.save(ctx)
 	}

@@ -106,7 +106,7 @@ func (s *Server) pilot(c *echo.Context, id int64, do func(context.Context, int64
 func (s *Server) apiPilot(p *workshop.Flight) api.Pilot {
 	plan, at := &p.Plan.V, &p.Progress.V
 	out := api.Pilot{Id: p.ID, Trim: p.Base, State: api.PilotState(p.State), PauseAsked: p.PauseAsked, EndAsked: p.EndAsked,
-		Phase: api.PilotPhase(p.Phase()), Step: at.Step, From: at.From, Waits: s.shop.PilotWaits(p), SpentMin: at.SpentMin,
+		Phase: api.PilotPhase(p.Phase()), Step: at.Step, From: at.From, Waits: s.shop.PilotWaits(p), WaitsFor: at.WaitsFor, SpentMin: at.SpentMin,
 		LeftMin: math.Max(0, plan.Minutes-at.SpentMin), Orders: at.Orders,
 		HourBuys: at.Hour, Clears: at.Clears, Fittings: at.Fitted, Crashes: at.Crashes, Found: id(at.Found), Problem: p.Problem,
 		CreatedAt: p.CreatedAt, Done: each(at.Done, func(d *workshop.Carried) api.StepDone {

@@ -87,6 +87,8 @@ type PilotProgress struct {
 	Now     *PilotOrder `json:"now,omitempty"`
 	Done    []StepDone  `json:"done,omitempty"`
 
+	WaitsFor string `json:"waitsFor,omitempty"` // what keeps the order at hand from going on, in words; empty where nothing does
+
 	// Of an overclock: how often it moved on to another clock, and the bench time that was spent as its survey began.
 	Clocks    int     `json:"clocks,omitempty"`
 	BeforeMin float64 `json:"beforeMin,omitempty"`

@@ -314,6 +314,7 @@ const (
 	PilotPhaseOver       PilotPhase = "over"
 	PilotPhasePower      PilotPhase = "power"
 	PilotPhaseProof      PilotPhase = "proof"
+	PilotPhaseRatio      PilotPhase = "ratio"
 )
 
 // Valid indicates whether the value is a known member of the PilotPhase enum.
@@ -340,6 +341,8 @@ func (e PilotPhase) Valid() bool {
 	case PilotPhasePower:
 		return true
 	case PilotPhaseProof:
+		return true
+	case PilotPhaseRatio:
 		return true
 	default:
 		return false
@@ -1543,6 +1546,9 @@ type Pilot struct {
 
 	// Waits for the hours of the day in which it may begin something
 	Waits bool `json:"waits"`
+
+	// WaitsFor what keeps the order at hand from going on; empty where nothing does
+	WaitsFor string `json:"waitsFor"`
 }
 
 // PilotPhase the step at hand; back is on the way to the trim that is safe

@@ -3041,7 +3041,7 @@ export interface components {
              * @description the step at hand; back is on the way to the trim that is safe
              * @enum {string}
              */
-            phase: "baseline" | "memory" | "limits" | "clocks" | "depths" | "power" | "fans" | "proof" | "comparison" | "back" | "over";
+            phase: "baseline" | "memory" | "limits" | "clocks" | "ratio" | "depths" | "power" | "fans" | "proof" | "comparison" | "back" | "over";
             plan: components["schemas"]["PilotPlan"];
             /** @description at hand, by its place in the plan */
             step: number;
@@ -3053,6 +3053,8 @@ export interface components {
             done: components["schemas"]["StepDone"][];
             /** @description for the hours of the day in which it may begin something */
             waits: boolean;
+            /** @description what keeps the order at hand from going on; empty where nothing does */
+            waitsFor: string;
             /**
              * Format: double
              * @description of bench time

@@ -78,7 +78,8 @@ export function AtWork({ rig, pilot, trims, unit }: AtWorkProps) {
       <div data-pilot={pilot.state}>
         {now && pilot.state === 'flying' && (
           <>
-            <p className="text-[13px]">{now.why}.</p>
+            <p className="text-[13px]">{now.why.replace(/\.?$/, '.')}</p>
+            {pilot.waitsFor !== '' && <p className="mt-0.5 text-[13px] font-semibold">It waits: {pilot.waitsFor}.</p>}
             {now.legs.length > 0 && (
               <p className="num mt-0.5 text-[12.5px] text-soft">
                 {now.legs
