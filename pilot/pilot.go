@@ -182,6 +182,11 @@ func (f *flight) arrived(ctx context.Context) error {
 		f.State, f.at.Back = store.PilotPaused, false
 	default: // all is done
 		f.State = store.PilotEnded
+		if f.at.Found != 0 {
+			if err := f.shop.WatchRisk(ctx, f.RigID, f.Plan.V.Risk24h); err != nil {
+				return err
+			}
+		}
 	}
 	return f.save(ctx)
 }

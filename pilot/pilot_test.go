@@ -82,8 +82,8 @@ func (p *pilot) ask(what string, status int) {
 }
 
 // TestSurveyOutlivesItsServers: of a chip with a weak core, a survey whose server is stopped again and again finds a depth for every core
-// within its bounds, fits it, and proves it. What the chip hides is no riskier than was allowed, and its record says why each trim was
-// made.
+// within its bounds, fits it, and proves it. What the chip hides is no riskier than was allowed, its record says why each trim was made,
+// and a fault in use afterwards is one that somebody is told of.
 func TestSurveyOutlivesItsServers(t *testing.T) {
 	const deepest, minutes = -28, 90.0
 	rig := bench(t, "dunlin", func(c *standin.Config) {
@@ -156,6 +156,8 @@ func TestSurveyOutlivesItsServers(t *testing.T) {
 	if !proven || tried < 4 {
 		t.Errorf("%d trims were tried; proven is %v", tried, proven)
 	}
+	rig.Call("POST", fmt.Sprintf("/api/rigs/%d/incidents", rig.ID), map[string]any{"kind": "froze", "text": "while nobody looked"}, 201, nil)
+	rig.Until("it is told that the trim may be riskier than was allowed", func() bool { return len(rig.Get().Raised) == 1 })
 }
 
 // TestPilotIsTakenOver: while it flies, nobody fits over it and no other pilot comes near; paused it has gone back, lets a person work,

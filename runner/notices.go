@@ -12,6 +12,8 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"zerokeel/core/channel"
+	"zerokeel/core/watch"
 	"zerokeel/store"
 )
 
@@ -73,7 +75,7 @@ func (r *Runner) sendNotice(ctx context.Context, n *store.Notice) error {
 	}
 	out := Notice{ID: n.ID, Rig: rig.Name, Simulated: rig.Simulated, Raised: n.Raised, Message: n.Rule.V.Message, Channel: n.Rule.V.Channel,
 		Value: n.Value, At: n.At}
-	for _, c := range rig.Channels.V {
+	for _, c := range append([]channel.Channel{watch.Risk}, rig.Channels.V...) {
 		if c.Key == n.Rule.V.Channel {
 			out.Unit = c.Unit
 		}

@@ -53,6 +53,9 @@ type Runner struct {
 	away   sync.Map        // rigs that were silent at the last look
 	uses   map[int64]inUse // rigs in daily use, as they were at the last note
 
+	risks   map[int64]store.Watched // rigs as they were when their risk was told; of noteRisks alone, as is
+	risksAt time.Time               // when that looked last
+
 	looked map[int64]time.Time // when the trials of rigs were last stepped; the round's own
 
 	mu       sync.Mutex
@@ -63,7 +66,7 @@ type Runner struct {
 // New returns a runner. Its Run must be called.
 func New(shop *workshop.Workshop, s *store.Store, log *slog.Logger) *Runner {
 	return &Runner{shop: shop, pilots: pilot.New(shop, s), store: s, hub: shop.Hub(), log: log, http: shop.Out().Client(sendTimeout),
-		working: map[string]bool{}, uses: map[int64]inUse{}, looked: map[int64]time.Time{}}
+		working: map[string]bool{}, uses: map[int64]inUse{}, risks: map[int64]store.Watched{}, looked: map[int64]time.Time{}}
 }
 
 // Run drives until the context ends. It looks when something has changed, and every now and then.
@@ -175,6 +178,8 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 	}
 	r.states.keep(under)
 	r.alone(steps, "uses", func() error { return r.noteUses(ctx, busy, elsewhere) })
+	atWork := flown(busy, pilots, sessions)
+	r.alone(steps, "risks", func() error { return r.noteRisks(ctx, atWork, elsewhere) })
 	for _, rig := range r.absences(busy) {
 		if !elsewhere[rig] {
 			r.step(ctx, steps, fmt.Sprintf("absence of rig %d", rig), rig, func(*store.Lease) error { return r.followAbsence(ctx, rig) })

@@ -6,6 +6,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/channel"
 	"zerokeel/server/api"
 	"zerokeel/workshop"
 )
@@ -25,11 +26,11 @@ func (s *Server) ListChannels(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	out := []api.Channel{}
-	for _, ch := range list {
-		out = append(out, api.Channel{Key: ch.Key, Label: ch.Label, Quantity: ch.Quantity, Unit: ch.Unit, Core: ch.Core})
-	}
-	return c.JSON(http.StatusOK, out)
+	return c.JSON(http.StatusOK, each(list, apiChannel))
+}
+
+func apiChannel(c *channel.Channel) api.Channel {
+	return api.Channel{Key: c.Key, Label: c.Label, Quantity: c.Quantity, Unit: c.Unit, Core: c.Core}
 }
 
 // GetTelemetry answers with a trial's figures over one axis.

@@ -19,6 +19,15 @@ func (s *Server) ListWatches(c *echo.Context, id int64) error {
 	return c.JSON(http.StatusOK, each(list, apiWatch))
 }
 
+// ListWatchable answers with what a watch of a rig can look at.
+func (s *Server) ListWatchable(c *echo.Context, id int64) error {
+	list, err := s.shop.Watchable(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, each(list, apiChannel))
+}
+
 // AddWatch begins to watch a channel.
 func (s *Server) AddWatch(c *echo.Context, id int64) error {
 	in, err := body[api.WatchRequest](c)

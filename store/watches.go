@@ -130,6 +130,28 @@ func stepWatches(ctx context.Context, tx *txn, of map[int64]readings) error {
 	return nil
 }
 
+// StepWatches takes in a figure of a rig that no sensor told.
+func (s *Store) StepWatches(ctx context.Context, rig int64, key string, at time.Time, x float64) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		return stepWatches(ctx, tx, map[int64]readings{rig: {key: {{at.UnixMilli(), x}}}})
+	}), "step the watches of rig %d", rig)
+}
+
+// Watched is a rig of which something is watched: as its records stand, by their version, and its newest watch of that.
+type Watched struct {
+	Rig     int64 `db:"id"`
+	Version int64 `db:"records_version"`
+	Watch   int64 `db:"watch"`
+}
+
+// WatchedRigs lists the rigs of which something is watched that no sensor tells.
+func (s *Store) WatchedRigs(ctx context.Context, key string) ([]Watched, error) {
+	list := []Watched{}
+	err := s.db.SelectContext(ctx, &list, `SELECT r.id, r.records_version, MAX(w.id) AS watch FROM rigs r
+		JOIN watches w ON w.rig_id = r.id WHERE JSON_VALUE(w.rule, '$.channel') = ? GROUP BY r.id, r.records_version`, key)
+	return list, known(err, "list the rigs of which %s is watched", key)
+}
+
 // step steps a watch through new figures, and returns the notices of what changed.
 func (w *Watch) step(list []reading) []Notice {
 	var changes []Notice

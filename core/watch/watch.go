@@ -6,8 +6,13 @@ import (
 	"math"
 	"strings"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/invalid"
 )
+
+// Risk can be watched like a channel, though no rig tells it: how large the chance of a fault in a day of mixed use of the trim in force
+// may be, the upper bound of its 90 % interval by all that the rig's records say, in percent.
+var Risk = channel.Channel{Key: "risk.day", Label: "Chance of a fault in a day, at most", Quantity: "chance", Unit: "%", Core: -1}
 
 // Rule is what a watch looks for. The figure must lie beyond the threshold for DelayS before the watch is raised, and
 // within it by Margin for as long before the all-clear.

@@ -2931,6 +2931,9 @@ type ServerInterface interface {
 	// DrawTuning A whole tuning as a pilot would carry it out, drawn before it begins
 	// (GET /api/rigs/{rig}/tuning)
 	DrawTuning(ctx *echo.Context, rig RigID, params DrawTuningParams) error
+	// ListWatchable What a watch of the rig can look at
+	// (GET /api/rigs/{rig}/watchable)
+	ListWatchable(ctx *echo.Context, rig RigID) error
 	// ListWatches The rig's watches
 	// (GET /api/rigs/{rig}/watches)
 	ListWatches(ctx *echo.Context, rig RigID) error
@@ -4251,6 +4254,22 @@ func (w *ServerInterfaceWrapper) DrawTuning(ctx *echo.Context) error {
 	return err
 }
 
+// ListWatchable converts echo context to params.
+func (w *ServerInterfaceWrapper) ListWatchable(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListWatchable(ctx, rig)
+	return err
+}
+
 // ListWatches converts echo context to params.
 func (w *ServerInterfaceWrapper) ListWatches(ctx *echo.Context) error {
 	var err error
@@ -4860,6 +4879,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/api/ladders/:ladder", wrapper.PutLadder, options.OperationMiddlewares["putLadder"]...)
 	router.GET(options.BaseURL+"/api/channels", wrapper.ListKnownChannels, options.OperationMiddlewares["listKnownChannels"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/channels", wrapper.ListChannels, options.OperationMiddlewares["listChannels"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/watchable", wrapper.ListWatchable, options.OperationMiddlewares["listWatchable"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/corrections", wrapper.ListCorrections, options.OperationMiddlewares["listCorrections"]...)
 	router.DELETE(options.BaseURL+"/api/rigs/:rig/corrections/:channel", wrapper.DeleteCorrection, options.OperationMiddlewares["deleteCorrection"]...)
 	router.PUT(options.BaseURL+"/api/rigs/:rig/corrections/:channel", wrapper.PutCorrection, options.OperationMiddlewares["putCorrection"]...)

@@ -203,6 +203,9 @@ export const correctionsQuery = (rig: number) =>
 export const channelsQuery = (rig: number) =>
   queryOptions({ queryKey: ['channels', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/channels', path(rig))) });
 
+export const watchableQuery = (rig: number) =>
+  queryOptions({ queryKey: ['watchable', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/watchable', path(rig))) });
+
 export const yardsticksQuery = queryOptions({
   queryKey: ['yardsticks'],
   queryFn: () => take(api.GET('/api/yardsticks')),

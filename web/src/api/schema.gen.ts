@@ -1068,6 +1068,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/watchable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** What a watch of the rig can look at */
+        get: operations["listWatchable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/corrections": {
         parameters: {
             query?: never;
@@ -5093,6 +5112,29 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description channels */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Channel"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listWatchable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description its channels, and the risk of its trim */
             200: {
                 headers: {
                     [name: string]: unknown;

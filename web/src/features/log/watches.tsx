@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
-import { channelsQuery, watchesQuery } from '../../api/queries';
+import { watchableQuery, watchesQuery } from '../../api/queries';
 import { Button, Problem, Section } from '../../ui/elements';
 import { num } from '../../ui/format';
 
@@ -11,7 +11,7 @@ type Rule = Schemas['WatchRule'];
 /** The rig's watches, and a form for one more. */
 export function Watches({ rig }: { rig: number }) {
   const watches = useQuery(watchesQuery(rig));
-  const channels = useQuery(channelsQuery(rig));
+  const channels = useQuery(watchableQuery(rig));
   const [adding, setAdding] = useState(false);
   const drop = useMutation({
     meta: { touches: ['watch'] },
