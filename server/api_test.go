@@ -112,7 +112,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 			`{"format":"zerokeel.trim/1","name":"in","for":{"processor":"","board":""},"settings":{"curve.all":-8}}`, 201},
 		{"POST", "/api/trims/2/copy", fmt.Sprintf(`{"rig":%d}`, rig.ID), 201}, {"GET", one + "/difference?from=1&to=2", "", 200},
 		{"PUT", "/api/fittings/1/ticks", `{"keys":[]}`, 409}, {"POST", "/api/fittings/1/entered", "", 409},
-		{"POST", "/api/fittings/1/cancel", "", 409},
+		{"POST", "/api/fittings/1/cancel", "", 409}, {"POST", "/api/fittings/1/no-post", "", 409},
 		{"GET", "/api/parts/memory/cairn-6000", "", 200}, {"DELETE", "/api/parts/memory/cairn-6000", "", 409},
 		{"GET", "/api/rigs/99", "", 404}, {"GET", "/api/fittings/99", "", 404}, {"POST", "/api/rigs", `{}`, 422},
 	}

@@ -50,6 +50,12 @@ func (s *Server) EnteredCard(c *echo.Context, id int64) error {
 	return answerFitting(c, http.StatusOK, f, err)
 }
 
+// CardNoPost takes the word of a person that the machine did not come up with the card.
+func (s *Server) CardNoPost(c *echo.Context, id int64) error {
+	f, err := s.shop.CardNoPost(c.Request().Context(), id)
+	return answerFitting(c, http.StatusOK, f, err)
+}
+
 // CancelFitting gives a fitting up.
 func (s *Server) CancelFitting(c *echo.Context, id int64) error {
 	f, err := s.shop.GiveUpFitting(c.Request().Context(), id)

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"zerokeel/core/invalid"
+	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/store"
 )
@@ -129,7 +130,38 @@ func (w *Workshop) CardEntered(ctx context.Context, id int64) (*store.Fitting, e
 	default:
 		return nil, conflict("this fitting does not wait for a card")
 	}
-	return f, w.savedByHand(ctx, f, sql.NullInt64{})
+	return f, w.savedByHand(ctx, f, sql.NullInt64{}, nil)
+}
+
+// CardNoPost takes the word of a person that the machine did not come up with a card, and that its CMOS was cleared: it runs as delivered
+// then, and the card's trim has failed.
+func (w *Workshop) CardNoPost(ctx context.Context, id int64) (*store.Fitting, error) {
+	f, err := w.fittingByHand(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if !f.ByHand() || f.State != store.FitWaiting {
+		return nil, conflict("this fitting does not wait for a machine that was started with a card")
+	}
+	r, set, err := w.rigParts(ctx, f.RigID)
+	if err != nil {
+		return nil, err
+	}
+	if r.BootID != f.BootBefore {
+		return nil, conflict("%s has come up since", r.Name)
+	}
+	trims, err := w.store.Trims(ctx, r.ID)
+	if err != nil {
+		return nil, err
+	}
+	cleared := sql.NullInt64{}
+	stock := trim.Stock(set.Processor, set.Board)
+	if i := slices.IndexFunc(trims, func(t store.Trim) bool { return len(trim.Diff(t.Settings.V, stock)) == 0 }); i >= 0 {
+		cleared = sql.NullInt64{Int64: trims[i].ID, Valid: true}
+	}
+	f.FailedIn, f.State, f.Problem = f.State, store.FitNoPost, "the machine did not come up with these settings; they were cleared at the board"
+	stood := proof.NoPostStood()
+	return f, w.savedByHand(ctx, f, cleared, &stood)
 }
 
 // GiveUpFitting gives a fitting up, at once and whatever it waits for. Before anything was entered, or handed to the board, the
@@ -171,8 +203,8 @@ func (w *Workshop) giveUpFitting(ctx context.Context, f *store.Fitting) error {
 }
 
 // savedByHand stores a person's step of a fitting; one that comes too late is a conflict.
-func (w *Workshop) savedByHand(ctx context.Context, f *store.Fitting, inForce sql.NullInt64) error {
-	err := w.store.SaveFitting(ctx, nil, f, inForce, nil)
+func (w *Workshop) savedByHand(ctx context.Context, f *store.Fitting, inForce sql.NullInt64, stood *proof.Stood) error {
+	err := w.store.SaveFitting(ctx, nil, f, inForce, stood)
 	if errors.Is(err, store.ErrMoved) {
 		return conflict("this fitting has gone on meanwhile; look at it again")
 	}

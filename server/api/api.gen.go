@@ -2751,6 +2751,9 @@ type ServerInterface interface {
 	// EnteredCard The card was entered and saved and the machine restarts now; sent again while that is waited for, it runs already
 	// (POST /api/fittings/{fitting}/entered)
 	EnteredCard(ctx *echo.Context, fitting int64) error
+	// CardNoPost The machine did not come up with the card that was entered, and its CMOS was cleared
+	// (POST /api/fittings/{fitting}/no-post)
+	CardNoPost(ctx *echo.Context, fitting int64) error
 	// TickCard Tell which lines of the setting card were entered
 	// (PUT /api/fittings/{fitting}/ticks)
 	TickCard(ctx *echo.Context, fitting int64) error
@@ -3137,6 +3140,22 @@ func (w *ServerInterfaceWrapper) EnteredCard(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.EnteredCard(ctx, fitting)
+	return err
+}
+
+// CardNoPost converts echo context to params.
+func (w *ServerInterfaceWrapper) CardNoPost(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "fitting" -------------
+	var fitting int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "fitting", ctx.Param("fitting"), &fitting, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter fitting: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CardNoPost(ctx, fitting)
 	return err
 }
 
@@ -4852,6 +4871,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/fittings/:fitting", wrapper.GetFitting, options.OperationMiddlewares["getFitting"]...)
 	router.PUT(options.BaseURL+"/api/fittings/:fitting/ticks", wrapper.TickCard, options.OperationMiddlewares["tickCard"]...)
 	router.POST(options.BaseURL+"/api/fittings/:fitting/entered", wrapper.EnteredCard, options.OperationMiddlewares["enteredCard"]...)
+	router.POST(options.BaseURL+"/api/fittings/:fitting/no-post", wrapper.CardNoPost, options.OperationMiddlewares["cardNoPost"]...)
 	router.POST(options.BaseURL+"/api/fittings/:fitting/cancel", wrapper.CancelFitting, options.OperationMiddlewares["cancelFitting"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/trials", wrapper.ListTrials, options.OperationMiddlewares["listTrials"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/trials", wrapper.StartTrial, options.OperationMiddlewares["startTrial"]...)

@@ -627,6 +627,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fittings/{fitting}/no-post": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The machine did not come up with the card that was entered, and its CMOS was cleared */
+        post: operations["cardNoPost"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fittings/{fitting}/cancel": {
         parameters: {
             query?: never;
@@ -4415,6 +4434,29 @@ export interface operations {
         };
     };
     enteredCard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fitting: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the fitting */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cardNoPost: {
         parameters: {
             query?: never;
             header?: never;

@@ -2,6 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, type Fitting, type Rig, type Schemas, take } from '../../api/client';
 import { cardQuery, trimsQuery, useRig } from '../../api/queries';
+import { Confirm } from '../../ui/confirm';
 import { Button, Heading, Problem } from '../../ui/elements';
 import { trimName } from '../../ui/format';
 import type { SheetProps } from '../../ui/sheet';
@@ -53,6 +54,11 @@ export function CardEntry({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
     meta: { touches: ['fitting'] },
     mutationFn: () => take(api.POST('/api/fittings/{fitting}/cancel', path)),
   });
+  const noPost = useMutation({
+    meta: { touches: ['fitting'] },
+    mutationFn: () => take(api.POST('/api/fittings/{fitting}/no-post', path)),
+  });
+  const [dark, setDark] = useState(false);
   const ticked = new Set(tick.isPending ? tick.variables : fitting.ticked);
   const left = fitting.card.filter((l) => !ticked.has(l.key)).length;
   const entering = fitting.state === 'entering';
@@ -96,11 +102,23 @@ export function CardEntry({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
             <Button disabled={entered.isPending} onClick={() => entered.mutate()}>
               {rig.linked ? 'It has restarted already' : 'It runs, without an agent'}
             </Button>
+            <Button onClick={() => setDark(true)}>It does not come up</Button>
             <Button onClick={() => cancel.mutate()}>Give up</Button>
           </>
         )}
       </div>
-      <Problem error={tick.error ?? entered.error ?? cancel.error} />
+      <Confirm
+        open={dark}
+        onOpenChange={setDark}
+        title={`${rig.name} does not come up`}
+        action="It is cleared"
+        back="Wait on"
+        onConfirm={() => noPost.mutate()}
+      >
+        Clear the CMOS at the board and start the machine: it runs as delivered then. The trim of this card counts as
+        failed, and what is tried next keeps clear of it.
+      </Confirm>
+      <Problem error={tick.error ?? entered.error ?? cancel.error ?? noPost.error} />
     </div>
   );
 }
