@@ -10,7 +10,6 @@ import (
 	"fmt"
 
 	"zerokeel/core/invalid"
-	"zerokeel/core/sounding"
 	"zerokeel/core/tuning"
 	"zerokeel/core/verdict"
 	"zerokeel/store"
@@ -216,13 +215,17 @@ func (f *flight) fit(ctx context.Context) error {
 			}
 		}
 	}
+	costs, err := f.shop.CostsOf(ctx, f.RigID)
+	if err != nil {
+		return err
+	}
 	fitting, err := f.shop.Fit(ctx, f.RigID, now.Trim, despite)
 	if err != nil {
 		return f.waits(ctx, err)
 	}
 	now.Fitting, now.Card = fitting.ID, fitting.ByHand()
 	f.at.Fitted++
-	f.at.SpentMin += sounding.Costs.RestartMin
+	f.at.SpentMin += costs.RestartMin
 	return f.save(ctx)
 }
 
@@ -239,8 +242,12 @@ func (f *flight) fitted(ctx context.Context) error {
 	}
 	now.Fitting = 0
 	if fitting.State == store.FitNoPost {
+		costs, err := f.shop.CostsOf(ctx, f.RigID)
+		if err != nil {
+			return err
+		}
 		f.at.Clears++
-		f.at.SpentMin += sounding.Costs.ClearMin
+		f.at.SpentMin += costs.ClearMin
 		if f.at.Clears > f.Plan.V.MostClears {
 			return f.giveUp(ctx, "the machine did not come up %d times, and %d were allowed", f.at.Clears, f.Plan.V.MostClears)
 		}
@@ -256,13 +263,17 @@ func (f *flight) fitted(ctx context.Context) error {
 
 // count adds what the legs of a trial took.
 func (f *flight) count(ctx context.Context, t *store.Trial) ([]store.Leg, error) {
+	costs, err := f.shop.CostsOf(ctx, f.RigID)
+	if err != nil {
+		return nil, err
+	}
 	legs, err := f.store.Legs(ctx, t.ID)
 	for i := range legs {
 		f.at.SpentMin += legs[i].SeenS / 60
 	}
 	if v := t.Result.V.Verdict; v == verdict.Froze || v == verdict.Restarted {
 		f.at.Crashes++
-		f.at.SpentMin += sounding.Costs.CrashMin
+		f.at.SpentMin += costs.CrashMin
 	}
 	return legs, err
 }

@@ -50,7 +50,7 @@ func trueRisk(t testing.TB, r *servertest.Rig, s trim.Settings) float64 {
 }
 
 // TestTuningCool: from stock to a proven trim, whose server is stopped in the middle of every step: memory first, then the limits, then
-// the depths, each with its reason, then the proof and a comparison with stock that shows less heat or less power.
+// the depths, each with its reason, then the proof and a comparison with stock in which it is no warmer.
 func TestTuningCool(t *testing.T) {
 	rig := bench(t, "dunlin", func(c *standin.Config) { c.Seed = 78 })
 	stock, risk := rig.Trims()[0].Id, 0.05
@@ -74,7 +74,8 @@ func TestTuningCool(t *testing.T) {
 	if got := strings.Join(kinds, " "); !strings.HasPrefix(got, begins) || !strings.HasSuffix(got, ends) {
 		t.Errorf("its steps were %s", got)
 	}
-	if words := p.came("comparison").Words; !strings.Contains(words, "cooler") && !strings.Contains(words, "less") {
+	// A machine that its cooler holds down is a few kelvin cooler then, which a comparison of this length shows or does not.
+	if words := p.came("comparison").Words; !strings.Contains(words, "cooler") && !strings.Contains(words, "no difference shown in heat") {
 		t.Errorf("the comparison says %q", words)
 	}
 	found := settings(t, rig, *p.Found)

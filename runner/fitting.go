@@ -206,8 +206,15 @@ func (r *Runner) trimWith(ctx context.Context, rig *store.Rig, settings trim.Set
 	return sql.NullInt64{}
 }
 
+// toldRate is up to which rate a rig's clock tells how long something took: beyond, our own time to look makes up most of it.
+const toldRate = 60
+
 // saveFitting stores a step of a fitting. A trim with which the machine did not come up has failed.
 func (r *Runner) saveFitting(ctx context.Context, lease *store.Lease, f *store.Fitting, inForce sql.NullInt64) error {
+	if status := r.hub.Status(f.RigID); f.State.Ended() && status.Linked && status.Hello.ClockRate <= toldRate {
+		took := time.Duration(status.Clock(time.Now())-f.RigClock.UnixMilli()) * time.Millisecond
+		f.TookS = sql.NullFloat64{Float64: took.Seconds(), Valid: took > 0}
+	}
 	var stood *proof.Stood
 	if f.State == store.FitNoPost {
 		s := proof.NoPostStood()

@@ -53,6 +53,7 @@ type Fitting struct {
 	Card        JSON[[]trim.Line]       `db:"card"`             // of a fitting by hand
 	Ticked      JSON[[]string]          `db:"ticked"`           // keys of the lines entered
 	Despite     string                  `db:"despite"`          // why it was begun although preflight stopped it; empty where it did not
+	TookS       sql.NullFloat64         `db:"took_s"`           // by the rig's own clock; not valid where that cannot be told
 
 	from step // as it was loaded
 }
@@ -67,7 +68,7 @@ type step struct {
 func (f *Fitting) ByHand() bool { return f.Card.Valid }
 
 const fittingColumns = `id, rig_id, trim_id, state, failed_in, boot_before, acted_at, found, differences, problem, rig_clock,
-	created_at, ended_at, firmware_version, card, ticked, despite`
+	created_at, ended_at, firmware_version, card, ticked, despite, took_s`
 
 // CreateFitting stores a fitting that begins. It is ErrTaken while another fitting or a trial runs on the rig.
 func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
@@ -159,8 +160,8 @@ func (s *Store) SaveFitting(ctx context.Context, lease *Lease, f *Fitting, inFor
 			}
 		}
 		result, err := tx.ExecContext(ctx, `UPDATE fittings SET state = ?, firmware_version = ?, failed_in = ?, boot_before = ?, acted_at = ?,
-			found = ?, differences = ?, problem = ?, ended_at = ? WHERE id = ? AND state = ? AND acted_at = ?`, f.State, f.Version, f.FailedIn,
-			f.BootBefore, f.ActedAt, f.Found, f.Differences, f.Problem, f.EndedAt, f.ID, f.from.State, f.from.At)
+			found = ?, differences = ?, problem = ?, ended_at = ?, took_s = ? WHERE id = ? AND state = ? AND acted_at = ?`, f.State, f.Version,
+			f.FailedIn, f.BootBefore, f.ActedAt, f.Found, f.Differences, f.Problem, f.EndedAt, f.TookS, f.ID, f.from.State, f.from.At)
 		if err != nil {
 			return err
 		}
@@ -216,6 +217,15 @@ func (s *Store) FirmwareOf(ctx context.Context, id int64) (string, error) {
 		return "", known(err, "look for the firmware of trim %d", id)
 	}
 	return found[0], nil
+}
+
+// FittingTimes lists how long the newest fittings of a rig took that ended in a state, in minutes of its own clock.
+func (s *Store) FittingTimes(ctx context.Context, rig int64, in FittingState) ([]float64, error) {
+	const newest = 15
+	list := []float64{}
+	err := s.db.SelectContext(ctx, &list, `SELECT took_s / 60 FROM fittings WHERE rig_id = ? AND state = ? AND took_s IS NOT NULL
+		ORDER BY id DESC LIMIT ?`, rig, in, newest)
+	return list, known(err, "list how long fittings of rig %d took", rig)
 }
 
 // FailedStarts lists the trims of a rig's fittings after which the machine did not come up, oldest first.

@@ -59,6 +59,9 @@ func (w *Workshop) NextOrder(ctx context.Context, p *store.Pilot) (*NextSounding
 	if plan.Goal == tuning.Overclock && p.Progress.V.Clocks == 0 { // what it finds may call for another clock
 		setup.BudgetMin = firstClock*setup.BudgetMin + (1-firstClock)*p.Progress.V.BeforeMin
 	}
+	if setup.Costs, err = w.CostsOf(ctx, p.RigID); err != nil {
+		return nil, err
+	}
 	clears := max(0, plan.MostClears-p.Progress.V.Clears)
 	setup.ClearsLeft = &clears
 	s, err := survey.New(setup)

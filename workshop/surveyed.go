@@ -69,6 +69,9 @@ func (w *Workshop) surveyOf(ctx context.Context, r *store.Rig, k *rigKnowledge, 
 			return nil, err
 		}
 		x := &surveyed{axis: a, setup: a.Setup(k.set.Processor, prior, UsualRisk), fleet: like, found: map[float64][]int{}}
+		if x.setup.Costs, err = w.CostsOf(ctx, r.ID); err != nil {
+			return nil, err
+		}
 		x.told = a.Read(k.set, rest, records, k.fit.Model, r.AmbientC)
 		a.Know(&x.setup, &x.told)
 		if x.survey, err = survey.New(x.setup); err != nil {

@@ -14,6 +14,7 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/part"
 	"zerokeel/core/sounding"
+	"zerokeel/core/survey"
 	"zerokeel/core/trim"
 	"zerokeel/core/tuning"
 	"zerokeel/core/yardstick"
@@ -143,19 +144,23 @@ func (w *Workshop) draft(ctx context.Context, rig int64, in *PilotPlan) (*draft,
 	}
 	d.plan.Proof, d.plan.AfterMin = in.Proof, d.plan.ProofMin
 	if in.Goal != "" {
-		w.drawn(d, in)
+		costs, err := w.CostsOf(ctx, d.rig.ID)
+		if err != nil {
+			return nil, err
+		}
+		w.drawn(d, in, costs)
 	}
 	return d, nil
 }
 
 // drawn adds the steps of a whole tuning to a draft.
-func (w *Workshop) drawn(d *draft, in *PilotPlan) {
+func (w *Workshop) drawn(d *draft, in *PilotPlan, costs survey.Costs) {
 	d.ask = d.askOf(&d.plan)
 	d.ask.Leave = in.Leave
 	if d.none != nil {
 		d.ask.NoDepths = d.none.Error()
 	}
-	d.drawn = tuning.Draw(w.machineOf(d.rig, d.known), d.ask, sounding.Costs)
+	d.drawn = tuning.Draw(w.machineOf(d.rig, d.known), d.ask, costs)
 	if field, problem, remedy := d.drawn.Impossible(d.ask); field != "" {
 		d.faults.Add(field, remedy, "%s", problem)
 	}

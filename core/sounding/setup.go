@@ -37,9 +37,6 @@ const (
 	dayV   = 0.002
 )
 
-// Costs are what restarts, crashes and clearing take, in minutes, until a rig's own are known.
-var Costs = survey.Costs{RestartMin: 2.5, CrashMin: 3, ClearMin: 10}
-
 // Prior is what is believed of a chip of a model, from its sheet.
 func (a *Axis) Prior(p *part.Processor) survey.Prior {
 	chip, core := max(chipV, p.Spread.ChipV), max(coreV, p.Spread.CoreV)

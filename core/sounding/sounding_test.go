@@ -319,3 +319,24 @@ func TestWhatCoresAskFor(t *testing.T) {
 		t.Errorf("of a core that was not measured: %v", some.Asks)
 	}
 }
+
+// TestCostsOf: a rig's own costs take the place of the usual ones where enough of its fittings tell them, and one that somebody forgot
+// over night moves nothing.
+func TestCostsOf(t *testing.T) {
+	usual := sounding.Costs
+	for _, row := range []struct {
+		fitted, cleared []float64
+		want            survey.Costs
+	}{
+		{nil, nil, usual},
+		{[]float64{1, 1}, []float64{6}, usual},
+		{[]float64{1, 600, 1.2}, nil, survey.Costs{RestartMin: 1.2, CrashMin: 1.7, ClearMin: usual.ClearMin}},
+		{[]float64{4, 4, 5}, []float64{14, 16}, survey.Costs{RestartMin: 4, CrashMin: 4.5, ClearMin: 12}},
+		{[]float64{4, 4, 5}, []float64{3, 3}, survey.Costs{RestartMin: 4, CrashMin: 4.5, ClearMin: 0.2}},
+		{[]float64{600, 600, 0}, nil, survey.Costs{RestartMin: 60, CrashMin: 60.5, ClearMin: usual.ClearMin}},
+	} {
+		if got := sounding.CostsOf(row.fitted, row.cleared); got != row.want {
+			t.Errorf("%v and %v: %+v, want %+v", row.fitted, row.cleared, got, row.want)
+		}
+	}
+}

@@ -1,0 +1,2 @@
+-- +goose Up
+ALTER TABLE fittings ADD COLUMN IF NOT EXISTS took_s DOUBLE NULL;
