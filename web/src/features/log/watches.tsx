@@ -41,8 +41,13 @@ export function Watches({ rig }: { rig: number }) {
               {channels.data?.find((c) => c.key === w.rule.channel)?.label ?? w.rule.channel} {w.rule.when}{' '}
               <span className="num">
                 {num(w.rule.threshold, 1)} {unit(w)}
-              </span>{' '}
-              for <span className="num">{num(w.rule.delayS)} s</span>
+              </span>
+              {w.rule.delayS > 0 && (
+                <>
+                  {' '}
+                  for <span className="num">{num(w.rule.delayS)} s</span>
+                </>
+              )}
               {w.raised && w.value != null && `, at ${num(w.value, 1)} ${unit(w)}`}
               {w.send && `, sent to ${w.send}`}
             </p>
