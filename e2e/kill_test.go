@@ -178,6 +178,88 @@ func BenchmarkKills(b *testing.B) {
 	b.Logf("killed %v", counts)
 }
 
+// trialsOf lists the newest trials of a rig.
+func trialsOf(t testing.TB, rig int) (list []api.Trial) {
+	t.Helper()
+	until(t, "the trials are told", func() bool { return try("GET", fmt.Sprintf("/api/rigs/%d/trials", rig), nil, &list) == nil })
+	return list
+}
+
+// BenchmarkKilledSurvey kills server, database and stand-in in any order while a survey flies: run it with -benchtime 10x. The survey
+// goes on to its end, every order of it has one trial that told something, and every trim that it made says why.
+func BenchmarkKilledSurvey(b *testing.B) {
+	const rig, minutes, deepest = 1, 180, -26
+	r := rand.New(rand.NewPCG(13, 10))
+	var trims []api.Trim
+	var p api.Pilot
+	began := trialsOf(b, rig)[0].Number
+	until(b, "a survey can begin", func() bool {
+		return try("GET", fmt.Sprintf("/api/rigs/%d/trims", rig), nil, &trims) == nil && try("POST", fmt.Sprintf("/api/rigs/%d/pilots", rig),
+			json.RawMessage(fmt.Sprintf(`{"trim":%d,"minutes":%d,"deepest":%d,"clears":10}`, trims[2].Id, minutes, deepest)), &p) == nil
+	})
+	look := func() bool {
+		var list []api.Pilot
+		if try("GET", fmt.Sprintf("/api/rigs/%d/pilots", rig), nil, &list) != nil {
+			return false
+		}
+		p = list[0]
+		return true
+	}
+	counts := map[string]int{}
+	for b.Loop() {
+		goal := p.SpentMin + minutes/12*r.Float64()
+		until(b, "the survey moves on", func() bool { return look() && (p.SpentMin >= goal || p.State == api.Ended) })
+		victim := []string{" serve ", "mariadbd", "petrel.standin"}[r.IntN(3)]
+		counts[strings.TrimSpace(victim)]++
+		kill(b, victim)
+	}
+	until(b, "the survey ends", func() bool { return look() && p.State == api.Ended })
+	b.Logf("killed %v; %d orders in %.0f min, %d crashes; found %v %s", counts, p.Orders, p.SpentMin, p.Crashes, p.Found, p.Problem)
+	if p.Found == nil && p.Problem == "" {
+		b.Error("it ended with nothing, and without a word")
+	}
+	until(b, "the trims are told", func() bool { return try("GET", fmt.Sprintf("/api/rigs/%d/trims", rig), nil, &trims) == nil })
+	trials, judged := trialsOf(b, rig), map[string]int{} // by order
+	for i := range trials {
+		t := &trials[i]
+		if !t.Ended || t.Verdict == "" {
+			b.Errorf("trial %d is %s", t.Number, t.State)
+		}
+		if t.Number > began && t.Verdict != "void" { // one that told nothing is made anew
+			judged[t.Name]++
+		}
+	}
+	noPost := 0
+	for i := range trims {
+		t := &trims[i]
+		if t.Pilot == nil || *t.Pilot != p.Id {
+			continue
+		}
+		if t.Verdict == "no POST" {
+			noPost++
+		}
+		if len(t.Reason) < 30 {
+			b.Errorf("T%d was made since %q", t.Number, t.Reason)
+		}
+		for core := range 8 {
+			if x, _ := t.Settings[fmt.Sprintf("curve.core.%d", core)].Number(); x < deepest {
+				b.Errorf("T%d goes to %g", t.Number, x)
+			}
+		}
+	}
+	missing := 0
+	for n := range p.Orders {
+		if times := judged[fmt.Sprintf("Sounding %d", n+1)]; times == 0 {
+			missing++
+		} else if times > 1 {
+			b.Errorf("order %d has %d trials", n+1, times)
+		}
+	}
+	if missing > noPost {
+		b.Errorf("%d orders have no trial, and %d trims did not come up", missing, noPost)
+	}
+}
+
 func checkEverySecond(t testing.TB, samples []series.Sample, seconds int) {
 	t.Helper()
 	if err := servertest.EverySecond(samples, seconds); err != nil {
