@@ -31,7 +31,7 @@ func (s *Server) GetSoundings(c *echo.Context, id int64, params api.GetSoundings
 
 func apiSoundings(x *workshop.Soundings) api.Soundings {
 	out := api.Soundings{None: x.None, Allowed: x.Risk24h, Cores: []api.SoundedCore{}, Points: []api.Sounding{}, Rings: []api.UnnamedFault{},
-		Forecasts: []api.DepthForecast{}, Changes: api.Settings{}, FoundChanges: api.Settings{}}
+		Holders: []int{}, Forecasts: []api.DepthForecast{}, Changes: api.Settings{}, FoundChanges: api.Settings{}}
 	a := x.Axis
 	if x.Trim != nil {
 		out.Trim = id(x.Trim.ID)
@@ -42,7 +42,7 @@ func apiSoundings(x *workshop.Soundings) api.Soundings {
 	out.Name, out.Unit, out.StepMV, out.Zero, out.Per, out.Each = a.Name, a.Unit, 1000*a.StepV, a.Zero, a.Per, string(a.Each)
 	out.Deepest, out.Shallowest = x.Deepest, x.Deepest+len(x.Chances[0])-1
 	out.Left, out.Fleet = x.Left, x.Fleet
-	out.Breaks, out.Over = x.Breaks, x.Over
+	out.Breaks, out.Over, out.Holders = x.Breaks, x.Over, nonNil(x.Holders)
 	out.Changes, out.FoundChanges = a.Changes(x.Keel), a.Changes(x.Found)
 	at, found := apiDailyRisk(&x.At), apiDailyRisk(&x.AtFound)
 	out.At, out.Found = &at, &found

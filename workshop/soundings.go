@@ -47,6 +47,7 @@ type Soundings struct {
 	At        survey.Assessment // of Keel
 	Found     []int             // recommended
 	AtFound   survey.Assessment
+	Holders   []int   // cores each of which holds a rail by itself at Keel, while all work
 	Breaks    float64 // the chance that Keel's own risk is more than is allowed
 	Over      bool    // and it is too large to be left alone
 	Limits    []survey.Limit
@@ -122,6 +123,9 @@ func (w *Workshop) Soundings(ctx context.Context, rig int64, in Look) (*Sounding
 	}
 	out.At, out.Found = x.survey.Assess(out.Keel), x.recommend(in.Risk24h)
 	out.AtFound = x.survey.Assess(out.Found)
+	for _, i := range x.survey.Holders(out.Keel) {
+		out.Holders = append(out.Holders, a.Cores[i])
+	}
 	out.Breaks = x.survey.Breaks(out.Keel, in.Risk24h)
 	out.Over = out.Breaks > mostBreaks
 	out.Limits = x.survey.Result().Limits

@@ -42,6 +42,29 @@ func (s *Setup) stands(x []int) []int {
 	return out
 }
 
+// holdsBy is by how many steps a core must ask for more than the next one, so that it is plain that it alone holds their rail.
+const holdsBy = 3.0
+
+// Holders lists the cores each of which, at some settings, holds a rail by itself while all cores work: the others stand at its voltage
+// then, however deep they are set.
+func (s *Survey) Holders(offsets []int) (out []int) {
+	for _, cores := range s.setup.rails {
+		first, second, holder := math.Inf(-1), math.Inf(-1), -1
+		for _, c := range cores {
+			switch at := float64(offsets[c]) + s.setup.ask(c); {
+			case at > first:
+				first, second, holder = at, first, c
+			case at > second:
+				second = at
+			}
+		}
+		if len(cores) > 1 && first-second >= holdsBy {
+			out = append(out, holder)
+		}
+	}
+	return out
+}
+
 // above returns the highest request of some cores, as a setting, on average over what cores may ask for at the same one: many cores at
 // about the same setting stand higher than that, since one of them asks for most.
 func (s *Setup) above(x, cores []int) float64 {

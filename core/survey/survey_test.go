@@ -339,6 +339,28 @@ func begun(t *testing.T, s Setup) *Survey {
 	return v
 }
 
+// TestHolders: a core holds its rail by itself where it asks for plainly more than the next one, by its setting or by what was measured of
+// it.
+func TestHolders(t *testing.T) {
+	setup := Setup{Cores: make([]Core, 6), Rails: []int{0, 0, 0, 1, 1, 2}, RailSD: 1}
+	for _, row := range []struct {
+		asks    []float64
+		offsets []int
+		want    []int
+	}{
+		{nil, []int{-20, -20, -18, -20, -20, 0}, nil},
+		{nil, []int{-20, -5, -20, -20, -16, 0}, []int{1, 4}},
+		{[]float64{0, 0, 4, 0, 0, 0}, []int{-20, -20, -20, -20, -20, -20}, []int{2}},
+		{[]float64{0, 0, -15, 0, 0, 0}, []int{-20, -20, -5, -20, -20, -20}, nil},
+	} {
+		setup.Asks = row.asks
+		setup.group()
+		if got := (&Survey{setup: setup}).Holders(row.offsets); !slices.Equal(got, row.want) {
+			t.Errorf("%v that ask for %v more: %v hold a rail, want %v", row.offsets, row.asks, got, row.want)
+		}
+	}
+}
+
 // TestRailsStandHigher: many cores at one setting stand as much higher as order statistics of the normal distribution say, one far above
 // the others at its own, and one alone likewise.
 func TestRailsStandHigher(t *testing.T) {

@@ -2025,6 +2025,9 @@ type Soundings struct {
 	// FoundChanges and to those recommended
 	FoundChanges Settings `json:"foundChanges"`
 
+	// Holders cores each of which holds a rail by itself while all work, at the depths looked at
+	Holders []int `json:"holders"`
+
 	// Left trials under other clocks, voltages or load lines, which are not counted
 	Left int `json:"left"`
 

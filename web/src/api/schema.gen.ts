@@ -2875,6 +2875,8 @@ export interface components {
             breaks: number;
             /** @description and that is too large to be left alone */
             over: boolean;
+            /** @description cores each of which holds a rail by itself while all work, at the depths looked at */
+            holders: number[];
             cores: components["schemas"]["SoundedCore"][];
             points: components["schemas"]["Sounding"][];
             /** @description faults that no core was named for, the shallowest first */

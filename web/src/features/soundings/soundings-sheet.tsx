@@ -289,6 +289,12 @@ function Legend({ at, next }: { at: Soundings; next: boolean }) {
       <span className="text-caution">+</span> failed, dashed rings froze or restarted with no core named
       {rest > 0 && ` (${rest} deeper ones not drawn)`}. Tints: under 1 in 1000 a day, 1 in 100, 1 in 10, more; buff was
       never sounded. Solid: the keel, which can be dragged. Dashed: recommended.{next && ' Dotted: tried now.'}
+      {at.holders.length > 0 && (
+        <span className="block text-ink">
+          While all cores work, core {at.holders.join(' and core ')} holds the voltage of its rail up by itself: the
+          others go deeper alone, and stand with it together.
+        </span>
+      )}
     </p>
   );
 }
