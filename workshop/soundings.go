@@ -26,7 +26,7 @@ const UsualRisk = 0.05
 
 // mostBreaks is the chance up to which more risk than is allowed is put up with: some times what a recommendation leaves, since each trial
 // moves what is believed a little.
-const mostBreaks = 0.1
+const mostBreaks = 0.2
 
 // Look says what soundings are looked at for.
 type Look struct {

@@ -67,8 +67,12 @@ func watchable(r *store.Rig) []channel.Channel {
 	return append([]channel.Channel{watch.Risk}, r.Channels.V...)
 }
 
-// clearShare is by which share of its threshold a risk must fall before the all-clear.
-const clearShare = 0.2
+// A risk is told once it may be so many times what was allowed, since each trial moves what is believed a little; it must fall by a share
+// of that before the all-clear.
+const (
+	toldTimes  = 2
+	clearShare = 0.2
+)
 
 // WatchRisk sees to it that a rig's risk is watched, unless somebody has it watched already.
 func (w *Workshop) WatchRisk(ctx context.Context, rig int64, risk24h float64) error {
@@ -76,8 +80,9 @@ func (w *Workshop) WatchRisk(ctx context.Context, rig int64, risk24h float64) er
 	if err != nil || slices.ContainsFunc(list, func(x store.Watch) bool { return x.Rule.V.Channel == watch.Risk.Key }) {
 		return err
 	}
-	_, err = w.AddWatch(ctx, rig, watch.Rule{Channel: watch.Risk.Key, When: watch.Above, Threshold: 100 * risk24h,
-		Margin: clearShare * 100 * risk24h, Message: "The trim in force may be likelier to fail than its survey was to allow"}, "")
+	most := toldTimes * 100 * risk24h
+	_, err = w.AddWatch(ctx, rig, watch.Rule{Channel: watch.Risk.Key, When: watch.Above, Threshold: most, Margin: clearShare * most,
+		Message: "The trim in force may fail twice as often as its survey was to allow"}, "")
 	return err
 }
 

@@ -51,14 +51,10 @@ func (a *Axis) Prior(p *part.Processor) survey.Prior {
 	}
 }
 
-// mayBreak is the chance of more risk than is allowed that a recommendation leaves: half of what simulated chips need, since machines warm
-// up, droop, and differ from their models.
-const mayBreak = 0.02
-
 // Setup returns what a survey of the axis begins with.
 func (a *Axis) Setup(p *part.Processor, prior survey.Prior, risk24h float64) survey.Setup {
 	s := survey.Setup{Each: a.Each, MinSteps: a.Min, MaxSteps: min(a.Max, 0), Regimes: Regimes, Prior: prior, Costs: Costs, Risk24h: risk24h,
-		RailSD: p.Spread.CoreV / a.StepV, MayBreak: mayBreak,
+		RailSD:  p.Spread.CoreV / a.StepV,
 		Harsher: map[load.Regime]float64{load.RegimeTransition: wearyV / a.StepV}, DaySD: dayV / a.StepV}
 	if s.MaxSteps <= s.MinSteps {
 		s.MaxSteps = a.Max

@@ -19,10 +19,7 @@ const (
 )
 
 func (s *Setup) chance() float64 {
-	switch {
-	case s.MayBreak > 0:
-		return s.MayBreak
-	case s.Prior.SlopeSD > 0 && s.Prior.SlopeSD < toldSlope:
+	if s.Prior.SlopeSD > 0 && s.Prior.SlopeSD < toldSlope {
 		return toldBreak
 	}
 	return mayBreak

@@ -37,9 +37,8 @@ type Setup struct {
 	Regimes   []load.Regime `json:"regimes"`
 	Prior     Prior         `json:"prior"`
 	Costs     Costs         `json:"costs"`
-	Risk24h   float64       `json:"risk24h"`            // the chance of a fault in a day of mixed use that is allowed
-	MayBreak  float64       `json:"mayBreak,omitempty"` // the chance that a recommendation leaves of more risk than that; 0 for a small one
-	BudgetMin float64       `json:"budgetMin"`          // bench time; 0 leaves it to the survey when to stop
+	Risk24h   float64       `json:"risk24h"`   // the chance of a fault in a day of mixed use that is allowed
+	BudgetMin float64       `json:"budgetMin"` // bench time; 0 leaves it to the survey when to stop
 	Seed      uint64        `json:"seed"`
 	// ClearsLeft is how many starts more may fail; nil sets no bound. Orders then do not spend more of them than their share.
 	ClearsLeft *int `json:"clearsLeft,omitempty"`
@@ -295,7 +294,6 @@ func (s *Setup) validate() error {
 	within("railSd", s.RailSD, 0, 20)
 	within("prior.start", s.Prior.Start, -50, 0)
 	within("prior.startSd", s.Prior.StartSD, 0, 20)
-	within("mayBreak", s.MayBreak, 0, 0.5)
 	within("quickMin", s.QuickMin, 0, 5)
 	within("costs.restartMin", s.Costs.RestartMin, 0, 600)
 	within("costs.crashMin", s.Costs.CrashMin, 0, 600)
