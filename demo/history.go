@@ -22,8 +22,12 @@ import (
 	"zerokeel/standin"
 )
 
-// historySpan is how far back on the rig's clock the history begins.
-const historySpan = 14 * time.Hour
+// How far back on the rig's clock a history begins, and one with a survey: so that on a slow computer, too, it ends before now. A rig's
+// clock runs on while the server thinks.
+const (
+	historySpan = 36 * time.Hour
+	surveySpan  = 5 * 24 * time.Hour
+)
 
 // load adds the rigs and makes their histories: that of the first by itself until all but its last trial have their numbers, since
 // the pictures of the documentation count on those, the others side by side. This computer's own trial is run when it has the time.
@@ -74,7 +78,11 @@ func (d *demo) load(ctx context.Context, c *client) error {
 // tell makes the history of one rig, with its stand-in at high speed, and leaves it running at the demo's own. numbered is called
 // when all trims and, but for the last one, all trials have their numbers.
 func (d *demo) tell(ctx context.Context, c *client, s *story, numbered func()) error {
-	if err := d.startStandin(s.standin, loadingSpeed, loadingRest, time.Now().Add(-historySpan)); err != nil {
+	span := historySpan
+	if slices.ContainsFunc(s.steps, func(one step) bool { return one.surveyMin > 0 }) {
+		span = surveySpan
+	}
+	if err := d.startStandin(s.standin, loadingSpeed, loadingRest, time.Now().Add(-span)); err != nil {
 		return err
 	}
 	id := d.state.Rigs[s.standin]

@@ -290,9 +290,10 @@ function Legend({ at, next }: { at: Soundings; next: boolean }) {
       {rest > 0 && ` (${rest} deeper ones not drawn)`}. Tints: under 1 in 1000 a day, 1 in 100, 1 in 10, more; buff was
       never sounded. Solid: the keel, which can be dragged. Dashed: recommended.{next && ' Dotted: tried now.'}
       {at.holders.length > 0 && (
-        <span className="block text-ink">
-          While all cores work, core {at.holders.join(' and core ')} holds the voltage of its rail up by itself: the
-          others go deeper alone, and stand with it together.
+        <span className="text-ink">
+          {' '}
+          While all cores work, core {at.holders.join(' and core ')} alone holds its rail up, and the others stand with
+          it.
         </span>
       )}
     </p>
