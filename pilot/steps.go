@@ -323,7 +323,8 @@ func cameOf(t *store.Trial) string {
 func (f *flight) compare(ctx context.Context) error {
 	now := f.at.Now
 	if now.Session == 0 {
-		for id, what := range map[int64]string{f.Base: "it began with", now.Trim: "it led to"} {
+		for i, what := range []string{"it began with", "it led to"} {
+			id := []int64{f.Base, now.Trim}[i]
 			check, err := f.shop.CheckTrim(ctx, id)
 			if err != nil {
 				return err

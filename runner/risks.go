@@ -2,6 +2,8 @@ package runner
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"time"
 
 	"zerokeel/core/watch"
@@ -26,12 +28,13 @@ func (r *Runner) noteRisks(ctx context.Context, busy, elsewhere map[int64]bool) 
 		if busy[is.Rig] || elsewhere[is.Rig] || r.risks[is.Rig] == is {
 			continue
 		}
-		if err := r.shop.NoteRisk(ctx, is.Rig); err != nil {
-			return err
+		if failed := r.shop.NoteRisk(ctx, is.Rig); failed != nil { // the others are told all the same
+			err = errors.Join(err, fmt.Errorf("rig %d: %w", is.Rig, failed))
+			continue
 		}
 		r.risks[is.Rig] = is
 	}
-	return nil
+	return err
 }
 
 // flown are the rigs on which somebody, or a pilot, is at work.

@@ -93,8 +93,8 @@ func (w *Workshop) StartPilot(ctx context.Context, rig int64, in PilotPlan) (*st
 	return w.store.Pilot(ctx, p.ID)
 }
 
-// validate lists every fault of a plan. The axis is nil where there is nothing to survey.
-func (in *PilotPlan) validate(a *sounding.Axis, p *part.Processor) (f invalid.List) {
+// validate lists every fault of a plan. The axis is nil where there is nothing to survey; a restart of the rig takes so many minutes.
+func (in *PilotPlan) validate(a *sounding.Axis, p *part.Processor, restartMin float64) (f invalid.List) {
 	if in.Goal != "" && !in.Goal.Valid() {
 		f = noGoal(in.Goal)
 	}
@@ -106,9 +106,9 @@ func (in *PilotPlan) validate(a *sounding.Axis, p *part.Processor) (f invalid.Li
 	if !(in.Risk24h >= 1e-4 && in.Risk24h <= 0.5) {
 		f.Add("risk", "give 0.0001 to 0.5", "%g is no chance that a builder would allow", in.Risk24h)
 	}
-	if least := leastPilotMin + sounding.Costs.RestartMin; !(in.Minutes >= least && in.Minutes <= mostPilotMin) {
-		f.Add("minutes", fmt.Sprintf("give %g to %d", least, mostPilotMin), "%g minutes leave no time for a restart and a trial, or far too much",
-			in.Minutes)
+	if least := leastPilotMin + restartMin; !(in.Minutes >= least && in.Minutes <= mostPilotMin) {
+		f.Add("minutes", fmt.Sprintf("give %.0f to %d", math.Ceil(least), mostPilotMin),
+			"%g minutes leave no time for a restart and a trial, or far too much", in.Minutes)
 	}
 	if x := in.Deepest; x != nil && a != nil && (*x < a.Min || *x >= min(a.Max, 0)) {
 		f.Add("deepest", fmt.Sprintf("give %d to %d steps", a.Min, min(a.Max, 0)-1),

@@ -116,7 +116,11 @@ func (w *Workshop) draft(ctx context.Context, rig int64, in *PilotPlan) (*draft,
 	} else if err != nil {
 		return nil, err
 	}
-	d.faults = in.validate(a, k.set.Processor)
+	costs, err := w.CostsOf(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	d.faults = in.validate(a, k.set.Processor, costs.RestartMin)
 	if len(d.faults) > 0 || d.none != nil && in.Goal == "" {
 		return d, nil
 	}
@@ -144,10 +148,6 @@ func (w *Workshop) draft(ctx context.Context, rig int64, in *PilotPlan) (*draft,
 	}
 	d.plan.Proof, d.plan.AfterMin = in.Proof, d.plan.ProofMin
 	if in.Goal != "" {
-		costs, err := w.CostsOf(ctx, d.rig.ID)
-		if err != nil {
-			return nil, err
-		}
 		w.drawn(d, in, costs)
 	}
 	return d, nil
