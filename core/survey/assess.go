@@ -42,7 +42,7 @@ func (s *Survey) Assess(offsets []int) Assessment {
 				if s.setup.together(regime) {
 					felt = stands[c]
 				}
-				least = math.Min(least, float64(felt)-w.limits[c*w.regimes+g])
+				least = math.Min(least, float64(felt)-w.limit(c, g))
 			}
 			out.Cores[c].Clearance += least / n
 		}

@@ -41,7 +41,7 @@ const (
 )
 
 const (
-	limitStep  = 0.5 // of the grid of limits, steps; more for wide priors
+	limitStep  = 0.5 // of the grid of limits, steps; more for wide priors, less for steep slopes
 	mostLimits = 240
 	slopesEach = 8 // grid points of the slope on either side
 
@@ -78,6 +78,8 @@ type belief struct {
 
 	core    []coreBelief
 	lifts   []float64 // by core and regime
+	gains   []float64 // likewise
+	terms   [][]term  // by core
 	reached *chip     // by the chain when it was settled last; others begin there
 }
 
@@ -130,7 +132,7 @@ func newBelief(s *Setup) *belief {
 		spread = math.Hypot(spread, s.Beside.SD)
 	}
 	low, high := p.LimitMean-4*spread-6, p.LimitMean+4*spread+outlierMean+3
-	b.step = math.Max(limitStep, (high-low)/mostLimits)
+	b.step = math.Max(math.Min(limitStep, slope/2), (high-low)/mostLimits)
 	for x := low; x <= high; x += b.step {
 		b.limits = append(b.limits, x)
 	}
@@ -164,8 +166,9 @@ func newBelief(s *Setup) *belief {
 	b.core = make([]coreBelief, len(s.Cores))
 	for c := range b.core {
 		for _, regime := range b.regimes {
-			b.lifts = append(b.lifts, s.Cores[c].Lift[regime])
+			b.lifts, b.gains = append(b.lifts, s.Cores[c].Lift[regime]), append(b.gains, s.Cores[c].gain(regime))
 		}
+		b.terms = append(b.terms, s.terms(c))
 		k := &b.core[c]
 		k.known, k.lik, k.about = make([]exposures, len(b.regimes)), make([][][]float64, len(b.regimes)), make([][][]float64, len(b.regimes))
 	}
@@ -232,9 +235,10 @@ func (b *belief) tilt() float64 {
 // place keeps a place within the grid of limits.
 func (b *belief) place(i int) int { return min(len(b.limits)-1, max(0, i)) }
 
-// lift is by how many steps more than is set reaches a core in a regime. What is believed of limits on the grids is of what reaches
-// cores; worlds, orders and results are of what is set.
+// lift is by how many steps more than is set reaches a core in a regime, and gain the share of a setting that does. What is believed of
+// limits on the grids is of what reaches cores; of worlds it is of that less the lift, and orders and results are of what is set.
 func (b *belief) lift(core, regime int) float64 { return b.lifts[core*len(b.regimes)+regime] }
+func (b *belief) gain(core, regime int) float64 { return b.gains[core*len(b.regimes)+regime] }
 
 // origin is what settings and limits are counted from inside exponentials.
 func (b *belief) origin() float64 { return b.setup.Prior.LimitMean }

@@ -130,6 +130,9 @@ func (c *chooser) depth(core int, legs []Leg) (mean, slope float64) {
 		minutes[c.regime(&legs[i])] = legs[i].Minutes * c.belief.share(&legs[i], core)
 	}
 	rates := c.origin[core*len(minutes):][:len(minutes)]
+	if len(c.setup.Cores[core].Gain) > 0 {
+		return c.depthByGain(core, minutes, rates)
+	}
 	for i := range c.worlds {
 		sum, own := 0.0, c.worlds[i].slopes[core]
 		for g, m := range minutes {
@@ -140,6 +143,26 @@ func (c *chooser) depth(core int, legs []Leg) (mean, slope float64) {
 	}
 	n := float64(len(c.worlds))
 	return c.belief.origin() + mean/n, slope / n
+}
+
+// leastPace bounds how far apart settings are looked at that hardly move anything.
+const leastPace = 0.02
+
+// depthByGain is depth where the regimes get different shares of a step.
+func (c *chooser) depthByGain(core int, minutes []float64, rates [][]float64) (mean, slope float64) {
+	n := float64(len(c.worlds))
+	for i := range c.worlds {
+		var parts []part
+		own := c.worlds[i].slopes[core]
+		for g, m := range minutes {
+			if m > 0 {
+				parts = append(parts, part{c.belief.gain(core, g) / own, math.Log(m*rates[g][i]) + c.belief.origin()/own})
+			}
+		}
+		x, pace := c.setup.one(parts)
+		mean, slope = mean+x/n, slope+1/math.Max(pace, leastPace)/n
+	}
+	return mean, slope
 }
 
 // at returns the setting at which so many faults are expected of a core in some legs.

@@ -35,7 +35,7 @@ func (s *Setup) quick() float64 {
 	return quickMin
 }
 
-// cell is where a fault may have been: a core in a regime, at the setting that it felt there.
+// cell is where a fault may have been: a core in a regime, and what it felt of the setting there.
 type cell struct {
 	core, regime int
 	felt         float64
@@ -73,7 +73,7 @@ func (b *belief) reaching(at cell) float64 { return at.felt + b.lift(at.core, at
 func (b *belief) see(o *Order, out *Outcome, shift map[load.Regime]float64) {
 	start := &fault{named: -1, count: 1}
 	for c, x := range o.Offsets {
-		at := cell{c, b.starts, float64(x) + b.shifted(c, shift[load.RegimeLight])}
+		at := cell{c, b.starts, b.gain(c, b.starts)*float64(x) + b.shifted(c, shift[load.RegimeLight])}
 		b.expose(at, postMin)
 		start.cells = append(start.cells, at)
 	}
@@ -90,7 +90,8 @@ func (b *belief) see(o *Order, out *Outcome, shift map[load.Regime]float64) {
 		f := &fault{named: -1, count: 1}
 		felt := b.setup.felt(o.Offsets, leg)
 		for _, c := range b.ran(leg) {
-			f.cells = append(f.cells, cell{c, regime, float64(felt[c]) + b.shifted(c, shift[leg.Load.Regime()]+leg.Shift)})
+			reached := b.gain(c, regime) * float64(felt[c])
+			f.cells = append(f.cells, cell{c, regime, reached + b.shifted(c, shift[leg.Load.Regime()]+leg.Shift)})
 		}
 		if l.Verdict != verdict.Held && l.Minutes < b.setup.quick() {
 			f.quick = b.setup.quick() * b.share(leg, 0)
@@ -122,8 +123,8 @@ func (b *belief) use(u *Use) {
 		leg := &Leg{Load: loads[regime], Cores: all}
 		felt := b.setup.felt(u.Offsets, leg)
 		for c := range n {
-			at := cell{c, r, float64(felt[c]) + b.shifted(c, u.Shift[regime]) - b.setup.Harsher[regime]}
-			b.expose(at, u.Minutes*b.share(leg, c)/float64(len(b.setup.Regimes)))
+			at := cell{c, r, b.gain(c, r)*float64(felt[c]) + b.shifted(c, u.Shift[regime]) - b.setup.Harsher[regime]}
+			b.expose(at, u.Minutes*b.share(leg, c)/b.setup.parts())
 			cells = append(cells, at)
 		}
 	}
@@ -197,7 +198,7 @@ func (b *belief) settle() {
 				sum := 0.0
 				rates := make([]float64, len(f.cells))
 				for i, at := range f.cells {
-					rates[i] = worlds[w].rate(at.core, at.regime, at.felt) * b.unnamed(f, at)
+					rates[i] = worlds[w].reached(at.core, at.regime, at.felt) * b.unnamed(f, at)
 					sum += rates[i]
 				}
 				for i := range rates {

@@ -27,7 +27,7 @@ func (s *Survey) Chip() Surveyed {
 		for c, core := range cores {
 			governing[c] = math.Inf(-1)
 			for r := range s.setup.Regimes {
-				governing[c] = math.Max(governing[c], w.limits[c*w.regimes+r])
+				governing[c] = math.Max(governing[c], w.limit(c, r))
 			}
 			means[core.Cluster] += governing[c] / clusters[core.Cluster]
 			all += governing[c] / float64(len(governing))

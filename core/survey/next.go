@@ -63,7 +63,7 @@ type chooser struct {
 
 	needs   [][]float64          // by group of cores, then by rail, and chip: the setting that takes its share of the allowed risk
 	origin  [][]float64          // by place of core and regime, and chip: the rate at the origin
-	powers  map[[2]int][]float64 // by core and setting: what it makes of these
+	powers  map[power][]float64  // what a setting makes of these
 	rates   map[[3]int][]float64 // by core, regime and setting: of every chip
 	weights []float64
 	before  float64
@@ -71,7 +71,7 @@ type chooser struct {
 
 func newChooser(s *Survey, left float64, r *rand.Rand) *chooser {
 	c := &chooser{setup: &s.setup, belief: s.belief, worlds: s.belief.sample(looked, r), random: r, left: left,
-		rates: map[[3]int][]float64{}, powers: map[[2]int][]float64{}}
+		rates: map[[3]int][]float64{}, powers: map[power][]float64{}}
 	own, rail := s.setup.shares(s.setup.Risk24h)
 	for _, cores := range s.setup.groups {
 		need := make([]float64, len(c.worlds))
@@ -79,7 +79,7 @@ func newChooser(s *Survey, left float64, r *rand.Rand) *chooser {
 			w := &c.worlds[i]
 			need[i] = math.Inf(-1)
 			for _, k := range cores {
-				need[i] = math.Max(need[i], w.need(k, own))
+				need[i] = math.Max(need[i], s.setup.need(w, k, own))
 			}
 		}
 		c.needs = append(c.needs, need)
@@ -173,7 +173,7 @@ func (c *chooser) rate(core, regime, x int) []float64 {
 	out, ok := c.rates[key]
 	if !ok {
 		out = make([]float64, len(c.worlds))
-		at, power := c.origin[core*len(c.belief.regimes)+regime], c.power(core, x)
+		at, power := c.origin[core*len(c.belief.regimes)+regime], c.power(core, c.belief.gain(core, regime)*float64(x))
 		for i := range out {
 			out[i] = min(mostRate, at[i]*power[i])
 		}
@@ -182,13 +182,19 @@ func (c *chooser) rate(core, regime, x int) []float64 {
 	return out
 }
 
-func (c *chooser) power(core, x int) []float64 {
-	key := [2]int{core, x}
+// power is a core, and what reaches it of a setting.
+type power struct {
+	core int
+	felt float64
+}
+
+func (c *chooser) power(core int, felt float64) []float64 {
+	key := power{core, felt}
 	out, ok := c.powers[key]
 	if !ok {
 		out = make([]float64, len(c.worlds))
 		for i := range out {
-			out[i] = math.Exp((c.belief.origin() - float64(x)) / c.worlds[i].slopes[core])
+			out[i] = math.Exp((c.belief.origin() - felt) / c.worlds[i].slopes[core])
 		}
 		c.powers[key] = out
 	}

@@ -36,7 +36,7 @@ type Result struct {
 	Limits  []Limit `json:"limits"`
 }
 
-// Limit is what is believed of the limit of a core in a regime, in steps.
+// Limit is what is believed of the limit of a core in a regime, in steps; far below anything where hardly any of a step reaches it.
 type Limit struct {
 	Core   int         `json:"core"`
 	Regime load.Regime `json:"regime"`
@@ -66,9 +66,9 @@ func (s *Survey) Result() Result {
 		for r, regime := range s.setup.Regimes {
 			var sum, squares float64
 			for i := range worlds {
-				l := worlds[i].limits[c*worlds[i].regimes+r]
+				l, slope := worlds[i].limit(c, r), worlds[i].slopes[c]/math.Max(leastGain, worlds[i].gains[c*worlds[i].regimes+r])
 				sum += l
-				squares += l*l + worlds[i].slopes[c]*worlds[i].slopes[c]*rateSD*rateSD
+				squares += l*l + slope*slope*rateSD*rateSD
 			}
 			n := float64(len(worlds))
 			mean := sum / n
@@ -114,9 +114,6 @@ func (s *Setup) shares(risk float64) (own, rail float64) {
 	return math.Log((1 - railShare) * ceiling / float64(len(s.Cores))), math.Log(railShare * ceiling / float64(len(s.rails)))
 }
 
-// need returns the setting at which a core takes a share.
-func (w *world) need(core int, share float64) float64 { return w.daily[core] - w.slopes[core]*share }
-
 // deepest returns the deepest setting with a small chance of breaking a risk.
 func (s *Setup) deepest(worlds []world, risk, chance float64) []int {
 	n := len(s.Cores)
@@ -126,7 +123,7 @@ func (s *Setup) deepest(worlds []world, risk, chance float64) []int {
 	for c := range needs {
 		needs[c] = make([]float64, len(worlds))
 		for i := range worlds {
-			needs[c][i] = worlds[i].need(c, own)
+			needs[c][i] = s.need(&worlds[i], c, own)
 		}
 		slices.Sort(needs[c])
 	}
@@ -214,7 +211,7 @@ func (s *Setup) deepen(x []int, worlds []world, allowed []float64, chance float6
 		for _, c := range s.groups[g] {
 			for i := range worlds {
 				w := &worlds[i]
-				adds[g][i] += w.ownDay(c, float64(x[c])) * math.Expm1(1/w.slopes[c])
+				adds[g][i] += w.deeperDay(c, float64(x[c]))
 			}
 		}
 		s.addRails(adds[g], s.groups[g], x, worlds)

@@ -35,6 +35,7 @@ type Setup struct {
 	MinSteps  int           `json:"minSteps"` // the deepest that may be set
 	MaxSteps  int           `json:"maxSteps"` // the shallowest
 	Regimes   []load.Regime `json:"regimes"`
+	Mix       int           `json:"-"` // equal parts of a day of mixed use, one for each regime; 0 for no more than these
 	Prior     Prior         `json:"prior"`
 	Costs     Costs         `json:"costs"`
 	Risk24h   float64       `json:"risk24h"`   // the chance of a fault in a day of mixed use that is allowed
@@ -112,6 +113,8 @@ type Core struct {
 	// Lift is by how many steps more than is set reaches it in a regime, beyond what reaches cores at work with all others; the regime ""
 	// is starting. Its limits lie as much deeper.
 	Lift map[load.Regime]float64 `json:"-"`
+	// Gain is the share of a step that reaches it in a regime, where that is not all of it.
+	Gain map[load.Regime]float64 `json:"-"`
 }
 
 // Prior is what is believed of the limits, in steps, before anything was tried: their mean, and how far chips of the model,
@@ -235,6 +238,7 @@ func (s *Survey) Resume(p Progress) {
 const (
 	mostCores = 128
 	mostSteps = 300
+	mostGain  = 10
 )
 
 func (s *Setup) validate() error {
@@ -247,6 +251,11 @@ func (s *Setup) validate() error {
 			f.Add(fmt.Sprintf("cores[%d].cluster", i), "number the clusters from 0", "%d", c.Cluster)
 		}
 		f = append(f, checkSteps("lift", c.Lift).Under(fmt.Sprintf("cores[%d]", i))...)
+		for regime, gain := range c.Gain {
+			if !(gain >= 0 && gain <= mostGain) || len(s.Rails) > 0 {
+				f.Add(fmt.Sprintf("cores[%d].gain.%s", i, regime), fmt.Sprintf("give 0 to %d, of cores that share no rail", mostGain), "%g", gain)
+			}
+		}
 	}
 	if s.MinSteps >= s.MaxSteps || s.MinSteps < -mostSteps || s.MaxSteps > mostSteps {
 		f.Add("minSteps", fmt.Sprintf("give a range within ±%d steps", mostSteps), "%d to %d", s.MinSteps, s.MaxSteps)
@@ -283,6 +292,7 @@ func (s *Setup) validate() error {
 			f.Add(field, fmt.Sprintf("give %g to %g", least, most), "%g", x)
 		}
 	}
+	within("mix", float64(s.Mix), 0, 10)
 	within("prior.limitMean", s.Prior.LimitMean, -mostSteps, mostSteps)
 	within("prior.chipSd", s.Prior.ChipSD, 0.1, 50)
 	within("prior.clusterSd", s.Prior.ClusterSD, 0, 50)

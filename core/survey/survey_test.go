@@ -249,6 +249,55 @@ func TestLiftedIsSetDeeper(t *testing.T) {
 	}
 }
 
+// TestAShareOfAStep: where half of a step reaches a core, what is known of it lies at settings twice as far off; and where nothing of it
+// does in a regime, no setting mends what fails there, nor breaks what holds.
+func TestAShareOfAStep(t *testing.T) {
+	told := func(s Setup, scale int, idle verdict.Verdict) *Survey {
+		s.MinSteps, s.MaxSteps = s.MinSteps*scale, s.MaxSteps*scale
+		x := begun(t, s)
+		var past []Past
+		for depth := -20; depth >= -32; depth -= 4 {
+			p := Past{Order: Order{[]int{depth * scale}, []Leg{{Load: load.Heavy, Cores: []int{0}, Minutes: 8}, {Load: load.Idle, Minutes: 30}}},
+				Outcome: Outcome{true, []LegEnded{{8, verdict.Held, nil}, {30, idle, nil}}}}
+			if depth < -28 {
+				p.Outcome.Legs = []LegEnded{{0.7, verdict.Miscalculated, new(int)}, {0, NotRun, nil}}
+			}
+			past = append(past, p)
+		}
+		if err := x.Learn(past, nil); err != nil {
+			t.Fatal(err)
+		}
+		return x
+	}
+	plain := usual(1)
+	plain.Regimes = []load.Regime{load.RegimeHeavy, load.RegimeIdle}
+	half, blind := plain, plain
+	half.Cores = []Core{{Gain: map[load.Regime]float64{load.RegimeHeavy: 0.5, load.RegimeIdle: 0.5, "": 0.5}}}
+	blind.Cores = []Core{{Gain: map[load.Regime]float64{load.RegimeIdle: 0, "": 0}}}
+	a, b := told(plain, 1, verdict.Held), told(half, 2, verdict.Held)
+	for depth := -30; depth <= 0; depth += 5 {
+		x, y := a.Assess([]int{depth}), b.Assess([]int{2 * depth})
+		if math.Abs(x.Risk24h-y.Risk24h) > 1e-9 || math.Abs(2*x.Cores[0].Clearance-y.Cores[0].Clearance) > 1e-6 {
+			t.Errorf("at %d: %+v, and where half of a step counts %+v", depth, x, y)
+		}
+	}
+	if x, y := a.Recommend(0.05)[0], b.Recommend(0.05)[0]; y < 2*x-1 || y > 2*x {
+		t.Errorf("%d steps, and where half of one counts %d", x, y)
+	}
+	held, froze := told(blind, 1, verdict.Held), told(blind, 1, verdict.Froze)
+	if x := held.Recommend(0.5)[0]; x > -15 {
+		t.Errorf("idle held, whatever is set, and %d is recommended", x)
+	}
+	if x := froze.Assess([]int{20}).Risk24h; x < 0.5 {
+		t.Errorf("idle froze three times, whatever is set, and at the shallowest the risk is %.3f", x)
+	}
+	for _, s := range []*Survey{held, froze, b} {
+		if o, more := s.Next(); !more || len(o.Legs) == 0 {
+			t.Errorf("no order: %+v", o)
+		}
+	}
+}
+
 // TestWhatLiesBesideIsNoCore: faults that no core is named for, and that come on steeply, may be of what lies beside the cores: those
 // tell less of the cores' slope, which may be flatter, and leave them shallower, than where nothing lies there; faults that name a core
 // tell as much as before.

@@ -10,14 +10,20 @@ type world struct {
 	regimes int
 	slopes  []float64 // by core
 	limits  []float64 // by core and regime
-	daily   []float64 // by core: the setting with one fault a day of mixed use, as far as it feels its own
-	rail    []float64 // likewise, as far as it feels what its rail stands at
+	gains   []float64 // likewise: the belief's
+	own     [][]part  // by core: its faults in a day of mixed use, as far as it feels a setting of its own
+	rail    []float64 // by core: the setting with one fault a day, as far as it feels what its rail stands at
 	asks    []float64 // by core: how much more than cores do on average it asks for at the same setting, in steps; nil without rails
 }
 
-// rate returns faults a minute.
+// rate returns faults a minute at a setting.
 func (w *world) rate(core, regime int, offset float64) float64 {
-	return math.Min(mostRate, usualRate*math.Exp((w.limits[core*w.regimes+regime]-offset)/w.slopes[core]))
+	return w.reached(core, regime, w.gains[core*w.regimes+regime]*offset)
+}
+
+// reached returns faults a minute where so much of a setting reaches a core.
+func (w *world) reached(core, regime int, felt float64) float64 {
+	return math.Min(mostRate, usualRate*math.Exp((w.limits[core*w.regimes+regime]-felt)/w.slopes[core]))
 }
 
 // mostRate bounds the rate of faults a minute: a core far below its limit fails at once.
@@ -26,10 +32,6 @@ const mostRate = 240.0
 // perDay returns the faults of a core in a day of mixed use at a setting of its own, and of its rail.
 func (w *world) perDay(core int, offset, rail float64) float64 {
 	return w.ownDay(core, offset) + w.railDay(core, rail)
-}
-
-func (w *world) ownDay(core int, offset float64) float64 {
-	return math.Exp((w.daily[core] - offset) / w.slopes[core])
 }
 
 func (w *world) railDay(core int, rail float64) float64 {
@@ -84,8 +86,8 @@ func (b *belief) sample(n int, r *rand.Rand) []world {
 // world draws the rest of a chip.
 func (d *drawer) world(k *chain) world {
 	b := d.belief
-	w := world{len(b.regimes), make([]float64, len(b.core)), make([]float64, len(b.core)*len(b.regimes)), make([]float64, len(b.core)),
-		make([]float64, len(b.core)), b.setup.drawAsks(d.random)}
+	w := world{len(b.regimes), make([]float64, len(b.core)), make([]float64, len(b.core)*len(b.regimes)), b.gains,
+		make([][]part, len(b.core)), make([]float64, len(b.core)), b.setup.drawAsks(d.random)}
 	day := 0.0 // by how many steps its days differ from those of its trials
 	if b.setup.DaySD > 0 {
 		day = b.setup.DaySD * d.random.NormFloat64()
@@ -101,7 +103,7 @@ func (d *drawer) core(w *world, k *chain, c int, day float64) {
 	b, r := d.belief, d.random
 	s := k.now.slopes[c]
 	w.slopes[c] = b.slopes[s] * math.Exp(math.Log(b.slopes[1]/b.slopes[0])*(r.Float64()-0.5))
-	own, rail := 0.0, 0.0
+	rail, faults := 0.0, make([]float64, len(b.regimes))
 	for g := range b.regimes {
 		at := place{s, k.about(c, g, k.now.limits[c]), g}
 		sums, known := d.kept[c][at]
@@ -112,16 +114,19 @@ func (d *drawer) core(w *world, k *chain, c int, day float64) {
 		l := b.limits[0] + (float64(at.limit+pick(sums, r)+b.low)+r.Float64()-0.5)*b.step
 		l -= b.lift(c, g)
 		w.limits[c*w.regimes+g] = l
-		switch faults := math.Exp((l + day + b.setup.Harsher[b.regimes[g]] - b.origin()) / w.slopes[c]); {
-		case g == b.starts:
-		case b.setup.together(b.regimes[g]):
-			rail += faults
-		default:
-			own += faults * b.setup.turn(b.regimes[g])
+		faults[g] = math.Exp((l+day+b.setup.Harsher[b.regimes[g]]-b.origin())/w.slopes[c]) * b.setup.turn(b.regimes[g])
+		if g != b.starts && b.setup.together(b.regimes[g]) {
+			rail += faults[g]
 		}
 	}
-	perDay := usualRate * minutesADay / float64(len(b.setup.Regimes))
-	w.daily[c] = b.origin() + w.slopes[c]*math.Log(perDay*own)
+	perDay := usualRate * minutesADay / b.setup.parts()
+	for _, t := range b.terms[c] {
+		own := 0.0
+		for _, g := range t.regimes {
+			own += faults[g]
+		}
+		w.own[c] = append(w.own[c], part{t.gain, b.origin() + w.slopes[c]*math.Log(perDay*own)})
+	}
 	w.rail[c] = b.origin() + w.slopes[c]*math.Log(perDay*rail)
 }
 
