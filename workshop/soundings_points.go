@@ -2,7 +2,6 @@ package workshop
 
 import (
 	"fmt"
-	"math"
 	"slices"
 
 	"zerokeel/core/load"
@@ -78,9 +77,8 @@ func (x *surveyed) points() (list []Sounded, rings []Ring) {
 			if leg.Load.OneCore() {
 				share = 1 / float64(len(cores))
 			}
-			shift := int(math.Round(leg.Shift + p.Shift[leg.Load.Regime()]))
 			for _, core := range cores {
-				one := place{core, leg.Load.Regime(), felt[core] + shift}
+				one := place{core, leg.Load.Regime(), x.survey.Alike(core, felt[core], leg, &p.Shift)}
 				switch {
 				case l.Verdict == verdict.Held:
 					note(one, from).Minutes += share * l.Minutes

@@ -71,7 +71,7 @@ const askedV = 0.002
 
 // Know puts into a setup what records tell of a machine beside what held and failed.
 func (a *Axis) Know(s *survey.Setup, told *Told) {
-	if told.Asks != nil && !a.Fixed() {
+	if told.Asks != nil && a.lifts == nil {
 		s.Asks, s.RailSD = told.Asks, min(s.RailSD, askedV/a.StepV)
 	}
 }

@@ -15,10 +15,12 @@ import (
 	"zerokeel/core/trim"
 )
 
-// Axis is what a survey looks for on a machine: the setting of every core that moves its voltage, in steps.
+// Axis is what a survey looks for on a machine: the setting of every core that moves its voltage, or the clock of what is no core, in
+// steps.
 type Axis struct {
+	What  What
 	Name  string      // of the setting
-	Unit  string      // of the setting: "steps", "mV", or "V" where it is a fixed voltage
+	Unit  string      // of the setting: "steps", "mV", "V" where it is a fixed voltage, "mΩ", "MT/s", "clocks", "×" or "MHz"
 	Zero  float64     // of the setting's unit: what it is where it counts as 0 steps
 	Each  survey.Each // what has one of its own
 	StepV float64     // volts a step
@@ -28,9 +30,26 @@ type Axis struct {
 	Cores []int       // the processor's that are switched on; a survey numbers these from 0
 	Keys  []string    // the setting of each of Cores
 	zero  []string    // settings that stand for several cores, and are left at 0
+	moved []string    // settings that all move together; nil for Keys
 
-	lifts    []map[load.Regime]float64 // by core, of a fixed voltage: see survey.Core
-	tightest int                       // place of the core that gets least of it
+	lifts    []map[load.Regime]float64 // by core, and what lies beside them: see survey.Core
+	gains    []map[load.Regime]float64 // likewise; nil where all of a step reaches them
+	tightest int                       // of a fixed voltage: place of the core that gets least of it
+
+	thing    *thing // what it is about, where that is no core: Cores are then a single one, 0
+	exercise []int  // the processor's cores that work for a thing
+}
+
+// Work lists the processor's cores that work where a leg names some of the axis'.
+func (a *Axis) Work(cores []int) []int {
+	if a.thing != nil {
+		return a.exercise
+	}
+	out := make([]int, len(cores))
+	for i, c := range cores {
+		out[i] = a.Cores[c]
+	}
+	return out
 }
 
 // None says why there is nothing to look for.
@@ -42,7 +61,7 @@ func (n *None) Error() string { return n.Why }
 const leastStepV = 0.0035
 
 // Fixed reports whether it is a fixed voltage.
-func (a *Axis) Fixed() bool { return a.lifts != nil }
+func (a *Axis) Fixed() bool { return len(a.Keys) > 0 && a.Keys[0] == fixedKey }
 
 // AxisOf returns what is looked for on some parts beside given settings: curve offsets by core, cluster or for all, and where there
 // are none the offset of the rail; or the voltage, where it is fixed. The error is a *None.
@@ -130,9 +149,15 @@ func (a *Axis) within(b *part.Board) (*Axis, error) {
 // Depths returns by how many steps settings move each of the axis' cores; negative is deeper.
 func (a *Axis) Depths(p *part.Processor, settings trim.Settings) []int {
 	out := make([]int, len(a.Cores))
+	if a.thing != nil {
+		if x := a.thing.read(settings); !math.IsNaN(x) {
+			out[0] = int(math.Round(x))
+		}
+		return out
+	}
 	for i, core := range a.Cores {
 		x := (settings.Number(a.Keys[i], a.Zero) - a.Zero) / a.Per
-		if a.Unit == "steps" {
+		if a.Unit == "steps" && a.moved == nil {
 			x = settings.CurveSteps(p, core)
 		}
 		out[i] = int(math.Round(x))
@@ -142,9 +167,15 @@ func (a *Axis) Depths(p *part.Processor, settings trim.Settings) []int {
 
 // Changes returns what to change of any settings to bring the axis' cores to some depths, in steps.
 func (a *Axis) Changes(depths []int) trim.Settings {
+	if a.thing != nil {
+		return a.thing.write(depths[0])
+	}
 	out := trim.Settings{}
 	for _, key := range a.zero {
 		out[key] = part.Number(0)
+	}
+	for _, key := range a.moved {
+		out[key] = part.Number(a.At(depths[0]))
 	}
 	for i, key := range a.Keys {
 		out[key] = part.Number(a.At(depths[i]))
@@ -169,7 +200,7 @@ func (a *Axis) Say(depth int) string {
 
 // SayAll writes the depths of all cores, those alike together.
 func (a *Axis) SayAll(depths []int) string {
-	if a.Fixed() {
+	if a.Fixed() || a.thing != nil || a.gains != nil {
 		return a.Say(depths[0])
 	}
 	if !slices.ContainsFunc(depths, func(x int) bool { return x != depths[0] }) {

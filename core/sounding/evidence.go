@@ -1,7 +1,6 @@
 package sounding
 
 import (
-	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -29,6 +28,7 @@ type Leg struct {
 	Seconds float64
 	Verdict verdict.Verdict
 	Core    int             // that failed; -1 where none was named
+	Covered float64         // of a memory load: the share of its memory that held every pattern; 0 where that was not told
 	AskedV  map[int]float64 // by core: what was requested while it alone was awake, V; nil where that was not told
 }
 
@@ -62,18 +62,24 @@ type From struct{ Trial, Trim int64 } // the trial is 0 for a start that failed
 // offset counts by how much higher its voltage stood above what the fuses ask for, as the rig's model has it.
 func (a *Axis) Read(set *part.Set, rest trim.Settings, records *Records, model func(trim.Settings) (*machine.Model, error),
 	ambientC float64) Told {
+	if a.thing != nil {
+		return a.readThing(set, rest, records)
+	}
 	var out Told
 	all := a.newAsked(set.Processor, model)
 	flat := a.Rest(rest)
-	known := levelsBy{model: model, ambientC: ambientC, kept: map[string]levels{}}
-	base, ok := known.of(flat, nil)
-	shift := func(id int64) (map[load.Regime]float64, bool) {
+	known := levelsBy{model: model, cores: a.Cores, ambientC: ambientC, kept: map[string]levels{}, few: map[fewKey]float64{}}
+	base, ok := known.of(flat)
+	shift := func(id int64) (survey.Shift, bool) {
 		s, has := records.Settings[id]
 		if !has || !ok || !a.alike(a.Rest(s), flat) || !slices.Equal(on(set, s), a.Cores) {
-			return nil, false
+			return survey.Shift{}, false
 		}
-		l, ok := known.of(a.Rest(s), nil)
-		return a.shift(l, base), ok && l.near(base)
+		l, ok := known.of(a.Rest(s))
+		if !ok || !l.near(base) {
+			return survey.Shift{}, false
+		}
+		return l.shift(base, a.StepV), true
 	}
 	for _, t := range records.Trials {
 		moved, counts := shift(t.Trim)
@@ -87,11 +93,7 @@ func (a *Axis) Read(set *part.Set, rest trim.Settings, records *Records, model f
 			leg, ended, ok := a.leg(&t.Legs[i])
 			all.gather(&t.Legs[i], t.Trim, records.Settings[t.Trim])
 			if n := len(leg.Cores); ok && n < len(a.Cores) && leg.Load != load.Idle && !leg.Load.OneCore() {
-				var few levels
-				s := a.Rest(records.Settings[t.Trim])
-				all, _ := known.of(s, nil)
-				few, ok = known.of(s, t.Legs[i].Cores)
-				leg.Shift = (few.together - all.together) / a.StepV
+				leg.Shift, ok = known.fewer(a.Rest(records.Settings[t.Trim]), leg.Cores, a.StepV)
 			}
 			if ok {
 				p.Order.Legs, p.Outcome.Legs = append(p.Order.Legs, leg), append(p.Outcome.Legs, ended)
@@ -102,7 +104,7 @@ func (a *Axis) Read(set *part.Set, rest trim.Settings, records *Records, model f
 		}
 	}
 	out.Asks = all.asks()
-	if vouched, has := a.vouched(set, flat, base, &known); has && !a.failedNearDelivered(set, records) {
+	if vouched, has := a.vouched(set, flat, base, &known); has && !a.failedNearDelivered(set, records, shift) {
 		out.Uses = append(out.Uses, vouched)
 	}
 	for _, u := range records.Uses {
@@ -130,11 +132,11 @@ const vouchedMin = 30 * 24 * 60.0
 // vouched is what the maker vouches for, unless this board as delivered goes about voltages otherwise than the settings that stay.
 func (a *Axis) vouched(set *part.Set, flat trim.Settings, base levels, known *levelsBy) (survey.Use, bool) {
 	stock := trim.Stock(set.Processor, set.Board)
-	l, ok := known.of(a.Rest(stock), nil)
+	l, ok := known.of(a.Rest(stock))
 	if !ok || !a.alike(a.Rest(stock), flat) {
 		return survey.Use{}, false
 	}
-	return survey.Use{Offsets: a.Depths(set.Processor, stock), Minutes: vouchedMin, Shift: a.shift(l, base)}, true
+	return survey.Use{Offsets: a.Depths(set.Processor, stock), Minutes: vouchedMin, Shift: l.shift(base, a.StepV)}, true
 }
 
 // nearV is how close to what is delivered a fault tells that the maker cannot vouch for this machine: what fails there within minutes would
@@ -143,19 +145,34 @@ const nearV = 0.02
 
 // failedNearDelivered reports whether the rig failed with voltages about as high as delivered, or higher: those of the core that failed,
 // where that is known.
-func (a *Axis) failedNearDelivered(set *part.Set, records *Records) bool {
+func (a *Axis) failedNearDelivered(set *part.Set, records *Records, shift func(int64) (survey.Shift, bool)) bool {
 	near := func(id int64, core int) bool {
 		depths := a.Depths(set.Processor, records.Settings[id])
+		moved, _ := shift(id)
+		from, to := 0, len(depths)
 		if i := slices.Index(a.Cores, core); i >= 0 {
-			depths = depths[i : i+1]
+			from, to = i, i+1
 		}
-		return !slices.ContainsFunc(depths, func(x int) bool { return float64(x)*a.StepV < -nearV })
+		for i := from; i < to; i++ {
+			if a.StepV*(a.above(i, depths[i])+moved.Of(i, load.RegimeHeavy)) < -nearV {
+				return false
+			}
+		}
+		return true
 	}
 	return slices.ContainsFunc(records.Trials, func(t Trial) bool {
 		return t.NoPost && near(t.Trim, -1) || slices.ContainsFunc(t.Legs, func(l Leg) bool {
 			return l.Verdict.Failed() && l.Verdict != verdict.Overheated && slices.Contains(Regimes, l.Load.Regime()) && near(t.Trim, l.Core)
 		})
 	}) || slices.ContainsFunc(records.Uses, func(u Use) bool { return u.Faults > 0 && near(u.Trim, -1) })
+}
+
+// above is by how many steps a core stands above what is delivered at a depth, while all work.
+func (a *Axis) above(core, depth int) float64 {
+	if a.gains == nil {
+		return float64(depth)
+	}
+	return a.lifts[core][load.RegimeHeavy] + a.gains[core][load.RegimeHeavy]*float64(depth)
 }
 
 // leastUseMin is for how many minutes a machine was used at least before it failed in use.
@@ -195,9 +212,11 @@ func (a *Axis) Rest(s trim.Settings) trim.Settings {
 	return s.With(a.Changes(make([]int, len(a.Keys))))
 }
 
-// unlike are settings, by the start of their keys, under which other figures than the axis' decide what a core stands.
-var unlike = []string{"clock.", "loadline.", "curve.band.", "voltage.core.mode", "voltage.core.fixed", "voltage.core.target",
-	"voltage.ceiling", "voltage.corridor", "voltage.lightLift", "platform.smt", "platform.cStates"}
+// unlike are settings, by the start of their keys, under which other figures than the axis' decide what a core stands. What an AC load line
+// or a curve band moves is a level.
+var unlike = []string{"clock.", "loadline.level", "loadline.phases", "loadline.switching", "voltage.core.mode",
+	"voltage.core.fixed", "voltage.core.target", "voltage.ceiling", "voltage.corridor", "voltage.lightLift", "platform.smt",
+	"platform.cStates"}
 
 // alike reports whether what held or failed under some settings, the axis apart, can be told of others. At a fixed voltage it can under
 // another clock too, while that is near.
@@ -207,53 +226,4 @@ func (a *Axis) alike(s, other trim.Settings) bool {
 			return strings.HasPrefix(c.Key, start) && !(a.Fixed() && start == "clock." && c.Key != "clock.ring")
 		})
 	})
-}
-
-// shift is by how many steps one level lies above another, by regime.
-func (a *Axis) shift(l, base levels) map[load.Regime]float64 {
-	together, alone := (l.together-base.together)/a.StepV, (l.alone-base.alone)/a.StepV
-	return map[load.Regime]float64{load.RegimeHeavy: together, load.RegimeTransition: together, load.RegimeLight: alone,
-		load.RegimeIdle: alone}
-}
-
-// levels are by how many volts, on average over the cores, what reaches them lies above what their fuses ask for: while all work, and
-// while one works alone, at a clock.
-type levels struct{ together, alone, topMHz float64 }
-
-// usualC is the temperature at which requests are compared.
-const usualC = 60.0
-
-// levelsBy works levels out, each once.
-type levelsBy struct {
-	model    func(trim.Settings) (*machine.Model, error)
-	ambientC float64
-	kept     map[string]levels
-}
-
-// of returns the levels of some settings while some cores work, nil for all; false where the board does not take them.
-func (b *levelsBy) of(s trim.Settings, cores []int) (levels, bool) {
-	key := s.Fingerprint() + fmt.Sprint(cores)
-	if kept, ok := b.kept[key]; ok {
-		return kept, true
-	}
-	m, err := b.model(s)
-	if err != nil {
-		return levels{}, false
-	}
-	heavy, err := m.Steady(load.Heavy, cores, b.ambientC)
-	if err != nil {
-		return levels{}, false
-	}
-	if cores == nil {
-		cores = m.OnCores()
-	}
-	var out levels
-	for _, c := range cores {
-		top := m.AloneMHz(c)
-		out.topMHz += top / float64(len(cores))
-		out.together += (heavy.Cores[c].DeliveredV - m.FusedV(c, heavy.Cores[c].RequestMHz)) / float64(len(cores))
-		out.alone += (m.AskedV(c, top, usualC) - m.FusedV(c, top)) / float64(len(cores))
-	}
-	b.kept[key] = out
-	return out, true
 }

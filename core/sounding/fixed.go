@@ -67,10 +67,9 @@ func (a *Axis) reach(set *part.Set, settings trim.Settings, v float64) (least fl
 	}
 	a.lifts, least = make([]map[load.Regime]float64, len(now)), math.Inf(1)
 	for i := range now {
-		together, alone := now[i].together-math.Min(0, stock[i].together), now[i].alone-math.Min(0, stock[i].alone)
-		a.lifts[i] = map[load.Regime]float64{load.RegimeHeavy: together, load.RegimeTransition: together, load.RegimeLight: alone,
-			load.RegimeIdle: alone, "": now[i].start - math.Min(0, stock[i].start)}
-		if x := math.Min(together, alone); x < least && i < len(a.Cores) {
+		above := now[i].less(stock[i].droop())
+		a.lifts[i] = above.of(1)
+		if x := math.Min(above.together, above.alone); x < least && i < len(a.Cores) {
 			least, a.tightest = x, i
 		}
 	}
@@ -82,16 +81,21 @@ func (a *Axis) reach(set *part.Set, settings trim.Settings, v float64) (least fl
 	return least, nil
 }
 
-// above is by how many volts what a core gets lies above what its fuses ask for at its clock: while all work, while it works alone, and
-// as it starts.
-type above struct{ together, alone, start float64 }
+// typical is the model of a typical chip with some settings.
+func typical(set *part.Set, settings trim.Settings) (*machine.Model, error) {
+	tuning, err := machine.Tune(set, settings)
+	if err != nil {
+		return nil, err
+	}
+	return machine.NewModel(set, tuning, silicon.Typical(set.Processor))
+}
 
 // sharesRail reports whether a ring lies on the cores' rail.
 func sharesRail(p *part.Processor) bool { return p.Ring != nil && p.Rails != part.RailsCluster }
 
 // aboveFused finds that of some cores by the sheets, at the clocks that are set whatever limits hold these down, or as limits leave them;
 // and of the ring after them, where one shares their rail.
-func aboveFused(set *part.Set, settings trim.Settings, cores []int, unlimited bool) ([]above, error) {
+func aboveFused(set *part.Set, settings trim.Settings, cores []int, unlimited bool) ([]level, error) {
 	tuning, err := machine.Tune(set, settings)
 	if err != nil {
 		return nil, err
@@ -103,21 +107,18 @@ func aboveFused(set *part.Set, settings trim.Settings, cores []int, unlimited bo
 	if err != nil {
 		return nil, err
 	}
+	all, err := levelsOf(m, cores, usualAmbientC)
+	if err != nil || !sharesRail(set.Processor) {
+		return all.cores, err
+	}
 	heavy, err := m.Steady(load.Heavy, nil, usualAmbientC)
 	if err != nil {
 		return nil, err
 	}
-	out := make([]above, len(cores))
-	for i, c := range cores {
-		over := func(mhz float64) float64 { return m.AskedV(c, mhz, usualC) - m.FusedV(c, mhz) }
-		out[i] = above{heavy.Cores[c].DeliveredV - m.FusedV(c, heavy.Cores[c].RequestMHz), over(m.AloneMHz(c)), over(set.Processor.BaseMHz)}
-	}
-	if r := set.Processor.Ring; sharesRail(set.Processor) {
-		need := r.V + r.VPerGHz*(heavy.RingMHz-r.MHz)/1000
-		alone := m.AskedV(cores[0], m.AloneMHz(cores[0]), usualC) - need
-		out = append(out, above{heavy.DeliveredV - need, alone, alone})
-	}
-	return out, nil
+	r := set.Processor.Ring
+	need := r.V + r.VPerGHz*(heavy.RingMHz-r.MHz)/1000
+	alone := m.AskedV(cores[0], m.AloneMHz(cores[0]), usualC) - need
+	return append(all.cores, level{heavy.DeliveredV - need, alone, alone, alone}), nil
 }
 
 // Tightest is the core that gets least of a fixed voltage against what it would get as delivered.
@@ -125,10 +126,3 @@ func (a *Axis) Tightest() int { return a.Cores[a.tightest] }
 
 // mostLift is how much more than is set is told apart, in steps: who gets more never fails first.
 const mostLift = 60.0
-
-// nearMHz is how far apart the clocks of two trims at a fixed voltage may lie so that what one of them held or failed tells of the other:
-// floors run about along the fused curve.
-const nearMHz = 300.0
-
-// near reports whether clocks lie so close to each other that one tells of the other.
-func (l levels) near(other levels) bool { return math.Abs(l.topMHz-other.topMHz) <= nearMHz }

@@ -1,6 +1,7 @@
 package sounding
 
 import (
+	"maps"
 	"math"
 	"slices"
 
@@ -39,6 +40,9 @@ const (
 
 // Prior is what is believed of a chip of a model, from its sheet.
 func (a *Axis) Prior(p *part.Processor) survey.Prior {
+	if a.thing != nil {
+		return a.thing.prior.survey(a.thing.step)
+	}
 	chip, core := max(chipV, p.Spread.ChipV), max(coreV, p.Spread.CoreV)
 	if a.Fixed() { // what a core's own fuses ask for is no part of what it gets: that they stray counts, too
 		chip, core = math.Hypot(chip, p.Spread.ChipV), math.Hypot(core, p.Spread.CoreV)
@@ -51,14 +55,29 @@ func (a *Axis) Prior(p *part.Processor) survey.Prior {
 	}
 }
 
+// fixedAboveV is how far above what is delivered a fixed voltage is looked for: a clock may need more of it than the sheet knows.
+const fixedAboveV = 0.03
+
+// Shallowest is the shallowest that a survey goes unless it is to make a machine steady: what is delivered, at a fixed voltage somewhat
+// more, and of what is no core the slowest that the board takes.
+func (a *Axis) Shallowest() int {
+	switch {
+	case a.thing != nil || a.Min >= 0:
+		return a.Max
+	case a.Fixed():
+		return min(a.Max, int(math.Ceil(fixedAboveV/a.StepV)))
+	}
+	return min(a.Max, 0)
+}
+
 // Setup returns what a survey of the axis begins with.
 func (a *Axis) Setup(p *part.Processor, prior survey.Prior, risk24h float64) survey.Setup {
-	s := survey.Setup{Each: a.Each, MinSteps: a.Min, MaxSteps: min(a.Max, 0), Regimes: Regimes, Prior: prior, Costs: Costs, Risk24h: risk24h,
+	if a.thing != nil {
+		return a.thing.setup(a, prior, risk24h)
+	}
+	s := survey.Setup{Each: a.Each, MinSteps: a.Min, MaxSteps: a.Shallowest(), Regimes: Regimes, Prior: prior, Costs: Costs, Risk24h: risk24h,
 		RailSD:  p.Spread.CoreV / a.StepV,
 		Harsher: map[load.Regime]float64{load.RegimeTransition: wearyV / a.StepV}, DaySD: dayV / a.StepV}
-	if s.MaxSteps <= s.MinSteps {
-		s.MaxSteps = a.Max
-	}
 	for i, core := range a.Cores {
 		cluster := p.ClusterOf(core)
 		if a.Each == survey.EachCluster { // what has one setting is one, whatever dies it lies on
@@ -66,18 +85,24 @@ func (a *Axis) Setup(p *part.Processor, prior survey.Prior, risk24h float64) sur
 		}
 		s.Cores = append(s.Cores, survey.Core{Cluster: cluster})
 	}
-	if !a.Fixed() {
+	if a.lifts == nil {
 		s.Rails = a.rails(p)
 		return s
 	}
-	s.RailSD = 0 // all get the same, whatever they would ask for
+	s.RailSD = 0 // all get the same, or move alike
 	for i := range s.Cores {
 		s.Cores[i].Lift = a.lifts[i]
+		if a.gains != nil {
+			s.Cores[i].Gain = a.gains[i]
+		}
 	}
 	if sharesRail(p) {
-		lift := a.lifts[len(a.lifts)-1]
-		lift[load.RegimeIdle] = mostLift // it sleeps with the cores
-		s.Beside = &survey.Beside{SD: besideV / a.StepV, Lift: lift}
+		last := len(a.lifts) - 1
+		s.Beside = &survey.Beside{SD: besideV / a.StepV, Lift: maps.Clone(a.lifts[last])}
+		s.Beside.Lift[load.RegimeIdle] = mostLift // it sleeps with the cores
+		if a.gains != nil {
+			s.Beside.Gain = a.gains[last]
+		}
 	}
 	return s
 }

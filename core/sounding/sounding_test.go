@@ -34,27 +34,43 @@ func without(set *part.Set, starts ...string) *part.Set {
 // fixed; and where nothing counts it says so.
 func TestWhatIsLookedFor(t *testing.T) {
 	fixed := trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed)}
+	rated := trim.Settings{"memory.profile": part.Choice(trim.ProfileRated)}
+	gannet := parttest.Rig(t, "gannet")
 	for _, row := range []struct {
 		name     string
 		set      *part.Set
+		what     sounding.What
 		settings trim.Settings
 		each     survey.Each
 		key      string // of the last core
 		stepV    float64
 	}{
-		{"petrel", parttest.Petrel(t), nil, survey.EachCore, "curve.core.7", 0.004},
-		{"gannet by cluster", without(parttest.Rig(t, "gannet"), "curve.core"), nil, survey.EachCluster, "curve.cluster.1", 0.004},
-		{"gannet for all", without(parttest.Rig(t, "gannet"), "curve.core", "curve.cluster"), nil, survey.EachChip, "curve.all", 0.004},
-		{"gannet by its rail", without(parttest.Rig(t, "gannet"), "curve"), nil, survey.EachChip, "voltage.core.offset", 0.00625},
-		{"skua", parttest.Rig(t, "skua"), nil, survey.EachCluster, "voltage.efficiency.offset", 0.005},
-		{"tern, locked", parttest.Rig(t, "tern"), nil, survey.EachChip, "voltage.core.offset", 0.005},
-		{"petrel at a fixed voltage", parttest.Petrel(t), fixed, survey.EachChip, "voltage.core.fixed", 0.00625},
-		{"skua at a fixed voltage", parttest.Rig(t, "skua"), fixed.With(trim.Settings{"clock.ratio.p": part.Number(46),
+		{"petrel", parttest.Petrel(t), sounding.Depths, nil, survey.EachCore, "curve.core.7", 0.004},
+		{"gannet by cluster", without(gannet, "curve.core"), sounding.Depths, nil, survey.EachCluster, "curve.cluster.1", 0.004},
+		{"gannet for all", without(gannet, "curve.core", "curve.cluster"), sounding.Depths, nil, survey.EachChip, "curve.all", 0.004},
+		{"gannet by its rail", without(gannet, "curve"), sounding.Depths, nil, survey.EachChip, "voltage.core.offset", 0.00625},
+		{"skua", parttest.Rig(t, "skua"), sounding.Depths, nil, survey.EachCluster, "voltage.efficiency.offset", 0.005},
+		{"tern, locked", parttest.Rig(t, "tern"), sounding.Depths, nil, survey.EachChip, "voltage.core.offset", 0.005},
+		{"petrel at a fixed voltage", parttest.Petrel(t), sounding.Depths, fixed, survey.EachChip, "voltage.core.fixed", 0.00625},
+		{"skua at a fixed voltage", parttest.Rig(t, "skua"), sounding.Depths, fixed.With(trim.Settings{"clock.ratio.p": part.Number(46),
 			"clock.ratio.e": part.Number(36)}), survey.EachChip, "voltage.core.fixed", 0.005},
-		{"petrel at one that cannot be set", without(parttest.Petrel(t), "voltage.core.fixed"), fixed, "", "", 0},
-		{"petrel without any", without(parttest.Petrel(t), "curve", "voltage.core.offset"), nil, "", "", 0},
+		{"petrel at one that cannot be set", without(parttest.Petrel(t), "voltage.core.fixed"), sounding.Depths, fixed, "", "", 0},
+		{"petrel without any", without(parttest.Petrel(t), "curve", "voltage.core.offset"), sounding.Depths, nil, "", "", 0},
+		{"skua's AC load line", parttest.Rig(t, "skua"), sounding.ACLine, nil, survey.EachChip, "loadline.ac", 0},
+		{"an AC load line on a part without", parttest.Petrel(t), sounding.ACLine, nil, "", "", 0},
+		{"an AC load line at a fixed voltage", parttest.Rig(t, "skua"), sounding.ACLine, fixed, "", "", 0},
+		{"gannet's bands", parttest.Rig(t, "gannet"), sounding.Bands, nil, survey.EachChip, "curve.band.2.cold", 0.004},
+		{"bands on a board without", parttest.Petrel(t), sounding.Bands, nil, "", "", 0},
+		{"petrel's kit", parttest.Petrel(t), sounding.MemoryRate, rated, survey.EachChip, "memory.rate", 0},
+		{"skua's kit", parttest.Rig(t, "skua"), sounding.MemoryRate, nil, survey.EachChip, "memory.rate", 0},
+		{"dunlin's timings", parttest.Rig(t, "dunlin"), sounding.Timings, rated, survey.EachChip, "memory.cl", 0},
+		{"tern's kit, which a plain board runs as it is", parttest.Rig(t, "tern"), sounding.MemoryRate, nil, "", "", 0},
+		{"skua's ring", parttest.Rig(t, "skua"), sounding.Ring, nil, survey.EachChip, "clock.ring", 0},
+		{"a ring on a part without", parttest.Petrel(t), sounding.Ring, nil, "", "", 0},
+		{"petrel's fabric", parttest.Petrel(t), sounding.Fabric, rated, survey.EachChip, "memory.fabric", 0},
+		{"no such thing", parttest.Petrel(t), "depth", nil, "", "", 0},
 	} {
-		a, err := sounding.AxisOf(row.set, trim.Stock(row.set.Processor, row.set.Board).With(row.settings))
+		a, err := sounding.AxisFor(row.what, row.set, trim.Stock(row.set.Processor, row.set.Board).With(row.settings))
 		if none := (*sounding.None)(nil); row.each == "" {
 			if !errors.As(err, &none) || none.Why == "" {
 				t.Errorf("%s: got %+v and %v, wanted a reason why not", row.name, a, err)
@@ -65,7 +81,7 @@ func TestWhatIsLookedFor(t *testing.T) {
 			t.Errorf("%s: %v", row.name, err)
 			continue
 		}
-		if a.Each != row.each || a.Keys[len(a.Keys)-1] != row.key || math.Abs(a.StepV-row.stepV) > 1e-9 {
+		if a.Each != row.each || a.Keys[len(a.Keys)-1] != row.key || row.stepV > 0 && math.Abs(a.StepV-row.stepV) > 1e-9 {
 			t.Errorf("%s: %+v", row.name, a)
 		}
 		if _, err := survey.New(a.Setup(row.set.Processor, a.Prior(row.set.Processor), 0.05)); err != nil {
@@ -124,19 +140,19 @@ func TestWhatTrialsTell(t *testing.T) {
 	}
 	p := told.Trials[0]
 	if !slices.Equal(p.Order.Offsets, []int{-10, -10, -10, -10, -10, -6, -10, -10}) || *p.Outcome.Legs[1].Core != 5 ||
-		p.Shift[load.RegimeHeavy] != 0 {
+		p.Shift.All[load.RegimeHeavy] != 0 {
 		t.Errorf("the trial is told as %+v", p)
 	}
 	tight := read(nil, deep.With(limits), leg).Trials[0]
-	if x := tight.Shift[load.RegimeHeavy]; x < 0.5 || x > 15 || tight.Shift[load.RegimeLight] != 0 {
+	if x := tight.Shift.All[load.RegimeHeavy]; x < 0.5 || x > 15 || tight.Shift.All[load.RegimeLight] != 0 {
 		t.Errorf("under tight limits, which draw less and droop less, voltages stood %.1f steps higher under heavy load and %.1f at light",
-			x, tight.Shift[load.RegimeLight])
+			x, tight.Shift.All[load.RegimeLight])
 	}
-	if back := read(limits, deep, leg).Trials[0].Shift[load.RegimeHeavy]; math.Abs(back+tight.Shift[load.RegimeHeavy]) > 1e-9 {
+	if back := read(limits, deep, leg).Trials[0].Shift.All[load.RegimeHeavy]; math.Abs(back+tight.Shift.All[load.RegimeHeavy]) > 1e-9 {
 		t.Errorf("the other way round %.2f", back)
 	}
 	offset := read(nil, trim.Settings{"voltage.core.offset": number(-50)}, leg).Trials[0]
-	if x := offset.Shift[load.RegimeLight]; math.Abs(x+12.5) > 0.5 {
+	if x := offset.Shift.All[load.RegimeLight]; math.Abs(x+12.5) > 0.5 {
 		t.Errorf("an offset of −50 mV counts as %.1f steps", x)
 	}
 	if x := read(nil, deep, alone).Trials[0].Order.Legs[0].Shift; x < 1 || x > 30 {
@@ -192,9 +208,9 @@ func TestAFixedVoltage(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	const asked = 1.122 // V at 4.8 GHz, by the sheet
-	if math.Abs(a.Zero-asked) > 0.004 {
-		t.Errorf("counted from %.4f V; the sheet asks for %.3f V", a.Zero, asked)
+	const asked = 1.122                                             // V at 4.8 GHz, by the sheet
+	if droops := asked - a.Zero; droops < 0.002 || droops > 0.015 { // by what one core draws on the load line as delivered
+		t.Errorf("counted from %.4f V; the sheet asks for %.3f V, less what it droops by", a.Zero, asked)
 	}
 	soft, err := sounding.AxisOf(set, at(48, 1.2).With(trim.Settings{"loadline.level": part.Number(1)}))
 	if err != nil {
@@ -207,7 +223,7 @@ func TestAFixedVoltage(t *testing.T) {
 		t.Errorf("said as %q", got)
 	}
 	setup := a.Setup(set.Processor, a.Prior(set.Processor), 0.05)
-	if lift := setup.Cores[0].Lift[""]; lift < 5 || len(setup.Rails) > 0 || setup.MaxSteps != 0 {
+	if lift := setup.Cores[0].Lift[""]; lift < 5 || len(setup.Rails) > 0 || float64(setup.MaxSteps)*a.StepV > 0.05 {
 		t.Errorf("it starts at a lower clock, %.1f steps up: %+v", lift, setup)
 	}
 	leg := sounding.Leg{Load: load.Light, Cores: a.Cores, Seconds: 240, Verdict: verdict.Held, Core: -1}
@@ -217,11 +233,11 @@ func TestAFixedVoltage(t *testing.T) {
 			Legs: []sounding.Leg{leg}}}}, fit.Model, 23)
 	}
 	same := rest.With(trim.Settings{"voltage.core.fixed": part.Number(a.Zero - 4*a.Per)})
-	if told := read(same); len(told.Trials) != 1 || told.Trials[0].Order.Offsets[3] != -4 || told.Trials[0].Shift[load.RegimeLight] != 0 {
+	if told := read(same); len(told.Trials) != 1 || told.Trials[0].Order.Offsets[3] != -4 || told.Trials[0].Shift.All[load.RegimeLight] != 0 {
 		t.Errorf("told of the clock itself: %+v", told)
 	}
 	higher := same.With(trim.Settings{"clock.ratio.all": part.Number(51)}) // where the sheet asks for 1.195 V
-	if told := read(higher); len(told.Trials) != 1 || math.Abs(told.Trials[0].Shift[load.RegimeLight]+(1.195-asked)/a.StepV) > 0.1 {
+	if told := read(higher); len(told.Trials) != 1 || math.Abs(told.Trials[0].Shift.All[load.RegimeLight]+(1.195-asked)/a.StepV) > 0.1 {
 		t.Errorf("told of a higher clock: %+v", told)
 	}
 	for name, other := range map[string]trim.Settings{"far": {"clock.ratio.all": part.Number(43)},

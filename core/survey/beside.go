@@ -6,8 +6,8 @@ import "zerokeel/core/load"
 // slope and a limit of its own, works whenever a core does, and nothing names it. Inside a survey it counts as one core more than
 // those that it was asked for.
 type Beside struct {
-	SD   float64                 // how far its limit strays from the cores', in steps
-	Lift map[load.Regime]float64 // as of a Core
+	SD         float64                 // how far its limit strays from the cores', in steps
+	Lift, Gain map[load.Regime]float64 // as of a Core
 }
 
 // asked is how many cores a survey was asked for.
@@ -30,7 +30,7 @@ func (s *Setup) addBeside() {
 	for _, c := range s.Cores {
 		own = max(own, c.Cluster+1)
 	}
-	s.Cores = append(append([]Core(nil), s.Cores...), Core{Cluster: own, Lift: s.Beside.Lift})
+	s.Cores = append(append([]Core(nil), s.Cores...), Core{Cluster: own, Lift: s.Beside.Lift, Gain: s.Beside.Gain})
 }
 
 // whole adds what lies beside the cores to their settings: it gets what they do.

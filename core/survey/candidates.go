@@ -36,10 +36,18 @@ func legs(heavy, light, transition, idle float64, alone bool) plan {
 		load.RegimeIdle: idle}, alone}
 }
 
+// memoryToo adds a load on the memory.
+func (p plan) memoryToo(minutes float64) plan {
+	p.minutes[load.RegimeMemory] = minutes
+	return p
+}
+
 var plans = []plan{
 	legs(1, 2, 1, 1, true), legs(2, 4, 2, 2, true), legs(4, 8, 4, 4, false), legs(8, 16, 8, 8, false), legs(2, 0, 2, 0, false),
 	legs(5, 0, 5, 0, false), legs(2, 0, 0, 0, true), legs(0, 4, 0, 0, true), legs(0, 0, 2, 0, true), legs(0, 0, 0, 2, false),
 	legs(0, 0, 0, 6, false), legs(0, 10, 0, 0, false),
+	legs(0, 0, 0, 0, false).memoryToo(5), legs(0, 0, 0, 0, false).memoryToo(15), legs(0, 0, 0, 0, false).memoryToo(40),
+	legs(2, 0, 4, 0, false).memoryToo(6), legs(4, 4, 8, 4, false).memoryToo(12),
 }
 
 // mostAlone is the longest leg of one core alone, in minutes.
@@ -63,6 +71,9 @@ func (c *chooser) candidates() []candidate {
 		all[i] = i
 	}
 	for _, plan := range plans {
+		if plan.minutes[load.RegimeMemory] > 0 && !slices.Contains(c.setup.Regimes, load.RegimeMemory) {
+			continue
+		}
 		var legs []Leg
 		sum := 0.0
 		for _, regime := range c.setup.Regimes {

@@ -70,10 +70,10 @@ func (b *belief) expose(at cell, minutes float64) {
 func (b *belief) reaching(at cell) float64 { return at.felt + b.lift(at.core, at.regime) }
 
 // see takes an outcome in, of settings that stood a shift shallower; settle then tells what follows.
-func (b *belief) see(o *Order, out *Outcome, shift map[load.Regime]float64) {
+func (b *belief) see(o *Order, out *Outcome, shift Shift) {
 	start := &fault{named: -1, count: 1}
 	for c, x := range o.Offsets {
-		at := cell{c, b.starts, b.gain(c, b.starts)*float64(x) + b.shifted(c, shift[load.RegimeLight])}
+		at := cell{c, b.starts, b.gain(c, b.starts)*float64(x) + b.shifted(c, shift.Of(c, ""))}
 		b.expose(at, postMin)
 		start.cells = append(start.cells, at)
 	}
@@ -91,7 +91,7 @@ func (b *belief) see(o *Order, out *Outcome, shift map[load.Regime]float64) {
 		felt := b.setup.felt(o.Offsets, leg)
 		for _, c := range b.ran(leg) {
 			reached := b.gain(c, regime) * float64(felt[c])
-			f.cells = append(f.cells, cell{c, regime, reached + b.shifted(c, shift[leg.Load.Regime()]+leg.Shift)})
+			f.cells = append(f.cells, cell{c, regime, reached + b.shifted(c, shift.Of(c, leg.Load.Regime())+leg.Shift)})
 		}
 		if l.Verdict != verdict.Held && l.Minutes < b.setup.quick() {
 			f.quick = b.setup.quick() * b.share(leg, 0)
@@ -123,7 +123,7 @@ func (b *belief) use(u *Use) {
 		leg := &Leg{Load: loads[regime], Cores: all}
 		felt := b.setup.felt(u.Offsets, leg)
 		for c := range n {
-			at := cell{c, r, b.gain(c, r)*float64(felt[c]) + b.shifted(c, u.Shift[regime]) - b.setup.Harsher[regime]}
+			at := cell{c, r, b.gain(c, r)*float64(felt[c]) + b.shifted(c, u.Shift.Of(c, regime)) - b.setup.Harsher[regime]}
 			b.expose(at, u.Minutes*b.share(leg, c)/b.setup.parts())
 			cells = append(cells, at)
 		}

@@ -12,9 +12,48 @@ import (
 type Past struct {
 	Order   Order
 	Outcome Outcome
-	// Shift is by how many steps shallower the settings stood in a regime than they would in the survey, since something else was set
-	// then that moves voltages.
-	Shift map[load.Regime]float64
+	Shift   Shift
+}
+
+// Shift is by how many steps shallower settings stood than they would in the survey, since something else was set then that moves
+// voltages.
+type Shift struct {
+	All   map[load.Regime]float64   // of every core, by regime; "" is starting, which goes by the light one where it is not told
+	Cores []map[load.Regime]float64 // beyond that, by core; nil for nothing
+}
+
+// Of returns it of a core in a regime.
+func (s *Shift) Of(core int, r load.Regime) float64 {
+	x, told := s.All[r]
+	if !told && r == "" {
+		x = s.All[load.RegimeLight]
+	}
+	if core < len(s.Cores) {
+		x += s.Cores[core][r]
+	}
+	return x
+}
+
+// Alike returns the setting at which as much would reach a core in the survey as did of one that it felt while a leg of a past trial
+// worked.
+func (s *Survey) Alike(core, felt int, l *Leg, shift *Shift) int {
+	regime := l.Load.Regime()
+	gain := s.setup.Cores[core].gain(regime)
+	if gain < leastGain {
+		return felt
+	}
+	return int(math.Round(float64(felt) + (l.Shift+shift.Of(core, regime))/gain))
+}
+
+func (s *Survey) checkShift(shift *Shift) invalid.List {
+	f := checkSteps("shift", shift.All)
+	if n := len(shift.Cores); n > 0 && n != s.setup.asked() {
+		f.Add("shift.cores", "tell it of every core, or of none", "%d for %d cores", n, s.setup.asked())
+	}
+	for i, one := range shift.Cores {
+		f = append(f, checkSteps("shift", one).Under(fmt.Sprintf("cores[%d]", i))...)
+	}
+	return f
 }
 
 // Use is daily use: for how long a setting was in mixed use, and how many faults came.
@@ -22,7 +61,7 @@ type Use struct {
 	Offsets []int
 	Minutes float64
 	Faults  int
-	Shift   map[load.Regime]float64 // as of a Past
+	Shift   Shift // as of a Past
 }
 
 // Learn tells the survey of what it did not order. It takes nothing of the bench time. The error lists every fault of what is told,
@@ -35,7 +74,7 @@ func (s *Survey) Learn(trials []Past, uses []Use) error {
 	for i := range uses {
 		u := &uses[i]
 		at := fmt.Sprintf("uses[%d]", i)
-		f = append(f, append(s.checkOffsets(u.Offsets), checkSteps("shift", u.Shift)...).Under(at)...)
+		f = append(f, append(s.checkOffsets(u.Offsets), s.checkShift(&u.Shift)...).Under(at)...)
 		if !(u.Minutes >= 0 && u.Minutes <= 1e8) {
 			f.Add(at+".minutes", "give how long it was used", "%g", u.Minutes)
 		}
@@ -98,6 +137,6 @@ func (s *Survey) checkPast(p *Past) invalid.List {
 			}
 		}
 	}
-	f = append(f, checkSteps("shift", p.Shift)...)
+	f = append(f, s.checkShift(&p.Shift)...)
 	return append(f, s.check(&p.Order, &p.Outcome)...)
 }

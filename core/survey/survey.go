@@ -284,7 +284,7 @@ func (s *Setup) validate() error {
 	}
 	for i, r := range s.Regimes {
 		if _, known := loads[r]; !known {
-			f.Add(fmt.Sprintf("regimes[%d]", i), "give heavy, light, transition or idle", "%.40q", r)
+			f.Add(fmt.Sprintf("regimes[%d]", i), "give heavy, light, transition, idle or memory", "%.40q", r)
 		}
 	}
 	within := func(field string, x, least, most float64) {
@@ -315,7 +315,7 @@ func (s *Setup) validate() error {
 
 // loads are the loads that probe a regime.
 var loads = map[load.Regime]load.Kind{load.RegimeHeavy: load.Heavy, load.RegimeLight: load.Light,
-	load.RegimeTransition: load.Transition, load.RegimeIdle: load.Idle}
+	load.RegimeTransition: load.Transition, load.RegimeIdle: load.Idle, load.RegimeMemory: load.Memory}
 
 // Spent is the bench time that the survey has taken, in minutes.
 func (s *Survey) Spent() float64 { return s.spent }
@@ -329,7 +329,7 @@ func (s *Survey) Take(o Outcome) error {
 		return err
 	}
 	s.spent += s.setup.Costs.Of(&o)
-	s.belief.see(&s.last.order, &o, nil)
+	s.belief.see(&s.last.order, &o, Shift{})
 	s.belief.settle()
 	s.last, s.worlds = nil, nil
 	return nil

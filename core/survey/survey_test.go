@@ -49,7 +49,7 @@ func TestBeliefAgainstBruteForce(t *testing.T) {
 			if e.failed {
 				out.Verdict, out.Core = verdict.Miscalculated, new(int)
 			}
-			b.see(&o, &Outcome{Posted: true, Legs: []LegEnded{out}}, nil)
+			b.see(&o, &Outcome{Posted: true, Legs: []LegEnded{out}}, Shift{})
 		}
 		b.settle()
 		var got, want [2]moments // of the limit, and of the logarithm of the slope
@@ -115,7 +115,7 @@ func TestWhatOneCoreTellsOfAnother(t *testing.T) {
 			out.Verdict, out.Core = verdict.Miscalculated, new(int)
 		}
 		order := &Order{[]int{int(e.x), 0}, []Leg{{Load: load.Heavy, Cores: []int{0}, Minutes: 10}}}
-		b.see(order, &Outcome{Posted: true, Legs: []LegEnded{out}}, nil)
+		b.see(order, &Outcome{Posted: true, Legs: []LegEnded{out}}, Shift{})
 	}
 	b.settle()
 	const same, other, both = 0, 1, 2 // core 1 in the regime tried, in the other; and the mean of both cores there
@@ -369,7 +369,7 @@ func TestTrialsByHandCountAlike(t *testing.T) {
 		t.Errorf("ordered %+v, by hand %+v in %g min, before %+v", a, b, byHand.Spent(), before)
 	}
 	err := byHand.Learn([]Past{{}, {Order: Order{Offsets: []int{-900}, Legs: []Leg{{Load: load.Heavy, Cores: []int{2}}, {Load: load.Light},
-		{Load: "warm", Cores: []int{0}}}}, Shift: map[load.Regime]float64{load.RegimeIdle: math.NaN()}}},
+		{Load: "warm", Cores: []int{0}}}}, Shift: Shift{All: map[load.Regime]float64{load.RegimeIdle: math.NaN()}}}},
 		[]Use{{Minutes: math.Inf(1), Faults: -1}})
 	for _, want := range []string{"trials[0].offsets", "trials[1].offsets", "trials[1].offsets[0]", "trials[1].legs[2].load",
 		"trials[1].legs[0].cores", "trials[1].legs[1].cores", "trials[1].shift.idle", "uses[0].offsets", "uses[0].minutes", "uses[0].faults"} {
@@ -554,9 +554,9 @@ func TestRailsAndUseAreUnderstood(t *testing.T) {
 		{"one rail: its start alone", shared, []Past{uneven(load.Heavy, 0, 1, 2)}, nil, 0, 3},
 		{"one rail, alone on it", shared, []Past{uneven(load.Heavy, 0)}, nil, 6, 20},
 		{"twenty steps less bold then", shared, []Past{{uneven(load.Heavy, 0).Order, held,
-			map[load.Regime]float64{load.RegimeHeavy: 20, load.RegimeLight: 20}}}, nil, 0, 2},
-		{"a month of use", usual(3), nil, []Use{{[]int{-24, -24, -24}, 30 * minutesADay, 0, nil}}, 9.5, 20},
-		{"with faults", usual(3), nil, []Use{{[]int{-24, -24, -24}, 30 * minutesADay, 3, nil}}, 0, 9},
+			Shift{All: map[load.Regime]float64{load.RegimeHeavy: 20, load.RegimeLight: 20}}}}, nil, 0, 2},
+		{"a month of use", usual(3), nil, []Use{{[]int{-24, -24, -24}, 30 * minutesADay, 0, Shift{}}}, 9.5, 20},
+		{"with faults", usual(3), nil, []Use{{[]int{-24, -24, -24}, 30 * minutesADay, 3, Shift{}}}, 0, 9},
 	} {
 		before, after := begun(t, row.setup), begun(t, row.setup)
 		if err := after.Learn(row.trials, row.uses); err != nil {
@@ -572,8 +572,8 @@ func TestRailsAndUseAreUnderstood(t *testing.T) {
 	}
 	month, faulty := begun(t, usual(3)), begun(t, usual(3))
 	x := []int{-24, -24, -24}
-	if err := errors.Join(month.Learn(nil, []Use{{x, 30 * minutesADay, 0, nil}}),
-		faulty.Learn(nil, []Use{{x, 30 * minutesADay, 3, nil}})); err != nil {
+	if err := errors.Join(month.Learn(nil, []Use{{x, 30 * minutesADay, 0, Shift{}}}),
+		faulty.Learn(nil, []Use{{x, 30 * minutesADay, 3, Shift{}}})); err != nil {
 		t.Fatal(err)
 	}
 	if a, b := month.Assess(x).Risk24h, faulty.Assess(x).Risk24h; a > 0.02 || b < 0.05 || b > 0.25 {
