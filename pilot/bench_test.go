@@ -118,7 +118,7 @@ func flown(b *testing.B, ask api.StartPilotRequest, of []string) {
 				for _, c := range s.Cores {
 					mean -= float64(c.Own) * s.StepMV / float64(len(s.Cores))
 				}
-				by, _ := rig.Config.DailyFaultsBy(held)
+				by, _ := rig.Config.DailyFaultsBy(standin.MixedUse, held)
 				mu.Lock()
 				defer mu.Unlock()
 				b.Logf("%s: %q, %d orders, %d clears, %.0f min, true risk %.4f, stated %.4f to %.4f, %.0f mV deeper, faults a day %.3v",

@@ -326,11 +326,11 @@ func (r *Rig) powerOff() {
 const lastWords = 500 * time.Millisecond
 
 // selfTest ends the firmware's part of the start: a core that falls short at the base clock keeps the machine from
-// coming up.
+// coming up, and so does memory far beyond what it stands.
 func (r *Rig) selfTest() {
 	draw := rand.New(rand.NewPCG(r.cfg.Seed, startDraws+uint64(r.state.Boots)))
 	p := r.cfg.Parts.Processor
-	margin := r.hidden.uncore.Margin(r.beside(nil))
+	margin := min(r.hidden.uncore.Margin(r.beside(nil)), r.cfg.memoryMargin(&r.machine.Tuning().Memory)+stability.TrainV)
 	for core := range r.hidden.cores {
 		own := &r.hidden.cores[core]
 		asked := r.machine.AskedV(core, p.BaseMHz, startC)

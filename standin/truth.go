@@ -9,13 +9,22 @@ import (
 	"zerokeel/standin/stability"
 )
 
-// mixedUse is what a day of mixed use is made of, in equal parts: of each regime a load.
-var mixedUse = []load.Kind{load.Heavy, load.Light, load.Transition, load.Idle}
+// MixedUse is what a day of mixed use is made of, in equal parts: of each regime of the cores a load. MemoryUse is such a day of a machine
+// that works on its memory too.
+var (
+	MixedUse  = []load.Kind{load.Heavy, load.Light, load.Transition, load.Idle}
+	MemoryUse = append([]load.Kind{load.Memory}, MixedUse...)
+)
 
 // DailyFaults returns how many faults a day of mixed use makes on average with some settings: a light load works the cores in turn, and
 // the machine has settled. It is what plans are measured by, and nothing that plans may ask for it.
 func (c *Config) DailyFaults(settings trim.Settings) (float64, error) {
-	by, err := c.DailyFaultsBy(settings)
+	return c.FaultsOf(MixedUse, settings)
+}
+
+// FaultsOf returns how many faults a day of some use makes.
+func (c *Config) FaultsOf(use []load.Kind, settings trim.Settings) (float64, error) {
+	by, err := c.DailyFaultsBy(use, settings)
 	sum := 0.0
 	for _, faults := range by {
 		sum += faults
@@ -24,7 +33,7 @@ func (c *Config) DailyFaults(settings trim.Settings) (float64, error) {
 }
 
 // DailyFaultsBy tells the same by regime.
-func (c *Config) DailyFaultsBy(settings trim.Settings) (map[load.Regime]float64, error) {
+func (c *Config) DailyFaultsBy(use []load.Kind, settings trim.Settings) (map[load.Regime]float64, error) {
 	tuning, err := machine.Tune(&c.Parts, settings)
 	if err != nil {
 		return nil, fmt.Errorf("stand-in %s: %w", c.Name, err)
@@ -36,8 +45,8 @@ func (c *Config) DailyFaultsBy(settings trim.Settings) (map[load.Regime]float64,
 	}
 	r.machine = machine.New(model, c.AmbientC)
 	cores, faults := model.OnCores(), map[load.Regime]float64{}
-	part := 86400.0 / float64(len(mixedUse))
-	for _, kind := range mixedUse {
+	part := 86400.0 / float64(len(use))
+	for _, kind := range use {
 		settles, turns := kind, [][]int{cores}
 		switch {
 		case kind == load.Transition:
@@ -60,6 +69,9 @@ func (c *Config) DailyFaultsBy(settings trim.Settings) (map[load.Regime]float64,
 				exposed = cores
 			}
 			seconds := part / float64(len(turns))
+			if kind.Regime() == load.RegimeMemory {
+				faults[load.RegimeMemory] += seconds * stability.Usual.Hazard(c.memoryMargin(&tuning.Memory))
+			}
 			for _, core := range exposed {
 				margin := r.margin(kind, kind.Regime(), core, &s) - stability.Weary(kind.Regime(), 86400)
 				faults[kind.Regime()] += seconds * r.hidden.cores[core].Law.Hazard(margin)

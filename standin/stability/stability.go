@@ -194,6 +194,9 @@ const VoltsPerSlack = 1.0
 // MemoryMargin returns the margin of a memory that has a reserve beyond its rating (a share) and runs with a slack to it.
 func MemoryMargin(reserve, slack float64) float64 { return VoltsPerSlack * (reserve + slack) }
 
+// TrainV is by how much, as a margin, a memory is still found and trained at the start where it no longer computes without faults.
+const TrainV = 0.02
+
 // Chance returns the chance of at least one fault in a time.
 func Chance(rate, seconds float64) float64 { return -math.Expm1(-rate * seconds) }
 
