@@ -18,12 +18,14 @@ import (
 
 // plan finds out what to do next for the step at hand, and goes on to the next step where there is nothing to do.
 func (f *flight) plan(ctx context.Context) error {
-	switch kind := f.Kind(); kind {
+	kind := f.Kind()
+	if kind.Surveys() {
+		return f.planSurvey(ctx, kind)
+	}
+	switch kind {
 	case "":
 		f.at.Back, f.at.Now = true, &store.PilotOrder{Trim: f.at.From, Why: "The machine is left with what was found."}
 		return f.save(ctx)
-	case tuning.Depths:
-		return f.planSurvey(ctx)
 	case tuning.Baseline, tuning.Proof:
 		why := "The machine as it stands."
 		if kind == tuning.Proof {
@@ -56,9 +58,21 @@ func (f *flight) minutes(kind tuning.Kind) float64 {
 }
 
 // planSurvey finds out what the survey tries next, or, when it is over, takes what it recommends.
-func (f *flight) planSurvey(ctx context.Context) error {
-	if f.at.Depths == 0 {
-		f.at.Depths, f.at.BeforeMin = f.at.From, f.at.SpentMin
+func (f *flight) planSurvey(ctx context.Context, kind tuning.Kind) error {
+	if f.at.Surveying == "" && f.at.Depths != 0 {
+		f.at.Surveying = kind
+	}
+	if f.at.Surveying != kind {
+		if change, err := f.shop.NextChange(ctx, f.Pilot, kind); err != nil {
+			return err
+		} else if change.Skip != "" {
+			return f.done(ctx, store.StepDone{Skipped: true, Words: change.Skip})
+		}
+		f.at.Surveying, f.at.Depths, f.at.BeforeMin, f.at.Earlier = kind, f.at.From, f.at.SpentMin, f.at.Orders
+		if f.at.Began == nil {
+			f.at.Began = map[tuning.Kind]int64{}
+		}
+		f.at.Began[kind] = f.at.From
 	}
 	next, err := f.shop.NextOrder(ctx, f.Pilot)
 	var stands *workshop.Conflict
@@ -69,7 +83,7 @@ func (f *flight) planSurvey(ctx context.Context) error {
 	}
 	f.at.Orders, f.at.Hour = next.Come.Orders, next.Come.Hour
 	if next.Order != nil {
-		next.Order.Kind, f.at.Now = tuning.Depths, next.Order
+		next.Order.Kind, f.at.Now = kind, next.Order
 		return f.save(ctx)
 	}
 	if f.Plan.V.Goal == tuning.Overclock {
@@ -77,17 +91,25 @@ func (f *flight) planSurvey(ctx context.Context) error {
 			return err
 		}
 	}
+	if next.Short != "" && kind != tuning.Depths {
+		return f.done(ctx, store.StepDone{Words: "nothing was found that keeps to the risk that is allowed, and it stays as it is"})
+	}
 	if next.Short != "" {
 		return f.giveUp(ctx, "no depth keeps to the risk that is allowed: %s", next.Short)
 	}
+	trials := f.at.Orders - f.at.Earlier
 	why := fmt.Sprintf("The deepest that a survey of %d trials in %.0f min leaves a small chance of more than %g %% of a fault a day.",
-		f.at.Orders, f.at.SpentMin, 100*f.Plan.V.Risk24h)
-	id, err := f.shop.TrimAt(ctx, f.RigID, f.at.Depths, next.Found, workshop.NewTrim{Name: "surveyed", Reason: why})
+		trials, f.at.SpentMin-f.at.BeforeMin, 100*f.Plan.V.Risk24h)
+	name := "surveyed"
+	if kind != tuning.Depths {
+		name = string(kind)
+	}
+	id, err := f.shop.TrimAt(ctx, f.RigID, f.at.Depths, f.What(), next.Found, workshop.NewTrim{Name: name, Reason: why})
 	if err != nil {
 		return err
 	}
 	f.at.Found, f.at.From = id, id
-	return f.done(ctx, store.StepDone{Trim: id, Kept: true, Words: fmt.Sprintf("%d trials", f.at.Orders)})
+	return f.done(ctx, store.StepDone{Trim: id, Kept: true, Words: fmt.Sprintf("%d trials", trials)})
 }
 
 // mostClocks is how often an overclock moves on to another clock.
@@ -145,8 +167,8 @@ func (f *flight) planChange(ctx context.Context, kind tuning.Kind) error {
 // make makes the trim of the order.
 func (f *flight) make(ctx context.Context) (int64, error) {
 	now := f.at.Now
-	if now.Kind == tuning.Depths {
-		return f.shop.TrimAt(ctx, f.RigID, f.at.Depths, now.Offsets,
+	if now.Kind.Surveys() {
+		return f.shop.TrimAt(ctx, f.RigID, f.at.Depths, f.What(), now.Offsets,
 			workshop.NewTrim{Name: fmt.Sprintf("sounding %d", f.at.Orders), Reason: now.Why, Pilot: f.ID})
 	}
 	return f.shop.TrimWith(ctx, f.RigID, workshop.NewTrim{Parent: f.at.From, Name: string(now.Kind), Reason: now.Why, Changes: now.Changes})
@@ -156,10 +178,10 @@ func (f *flight) make(ctx context.Context) (int64, error) {
 func (f *flight) start(ctx context.Context) error {
 	now := f.at.Now
 	plan := workshop.Plan{Pilot: &workshop.PilotOrderOf{Pilot: f.ID, Number: f.at.Number}}
-	switch now.Kind {
-	case tuning.Proof:
+	switch {
+	case now.Kind == tuning.Proof:
 		plan.Ladder = f.Plan.V.Proof
-	case tuning.Depths:
+	case now.Kind.Surveys():
 		plan.Name = fmt.Sprintf("Sounding %d", f.at.Orders)
 		for _, l := range now.Legs {
 			seconds := math.Max(ladder.MinSeconds, math.Round(60*l.Minutes))
@@ -189,9 +211,10 @@ func (f *flight) noPost(ctx context.Context) error {
 	now := f.at.Now
 	f.at.Now = nil
 	f.at.Number++
-	switch now.Kind {
-	case tuning.Depths:
+	if now.Kind.Surveys() {
 		return f.save(ctx)
+	}
+	switch now.Kind {
 	case tuning.Proof:
 		return f.failedProof(ctx, store.StepDone{Trim: now.Trim, Words: "it did not come up"})
 	case tuning.Baseline:
@@ -220,7 +243,7 @@ func (f *flight) tried(ctx context.Context, t *store.Trial) error {
 	}
 	f.at.Void = 0
 	hot := v == verdict.Overheated || v == verdict.Stopped && !t.StopAsked // at the temperature at which its legs end, that is
-	if v == verdict.Stopped && !hot && now.Kind != tuning.Depths {         // by hand: tried anew
+	if v == verdict.Stopped && !hot && !now.Kind.Surveys() {               // by hand: tried anew
 		f.at.Now = &store.PilotOrder{Kind: now.Kind, Trim: now.Trim, Why: now.Why, Minutes: now.Minutes}
 		return f.save(ctx)
 	}
@@ -237,8 +260,8 @@ func (f *flight) tried(ctx context.Context, t *store.Trial) error {
 	if hot && now.Kind != tuning.Memory { // which a machine without limits may get to
 		return f.giveUp(ctx, "trial %d ended: %s", t.Number, t.Result.V.Why)
 	}
-	switch now.Kind {
-	case tuning.Depths:
+	switch {
+	case now.Kind.Surveys():
 		if v.Failed() && now.Fails < nextToNone {
 			if f.at.Strange++; f.at.Strange >= mostStrange {
 				return f.giveUp(ctx, "%d trials failed that should have held, the last one as %s: something else is wrong, such as the memory",
@@ -246,7 +269,7 @@ func (f *flight) tried(ctx context.Context, t *store.Trial) error {
 			}
 		}
 		return f.save(ctx)
-	case tuning.Proof:
+	case now.Kind == tuning.Proof:
 		if v.Failed() {
 			return f.failedProof(ctx, came)
 		}
@@ -277,7 +300,13 @@ func (f *flight) failedProof(ctx context.Context, came store.StepDone) error {
 	if f.at.Proofs++; f.at.Proofs >= mostProofs {
 		return f.giveUp(ctx, "what was found failed its proof %d times", mostProofs)
 	}
-	back := slices.Index(f.Plan.V.Steps, tuning.Depths)
+	back := f.at.Step
+	for back >= 0 && !f.Plan.V.Steps[back].Surveys() {
+		back--
+	}
+	if i := slices.Index(f.Plan.V.Steps, tuning.Depths); i >= 0 {
+		back = i
+	}
 	if back < 0 {
 		return f.giveUp(ctx, "the proof failed: %s", came.Words)
 	}
@@ -285,6 +314,9 @@ func (f *flight) failedProof(ctx context.Context, came store.StepDone) error {
 		return err
 	}
 	f.at.Step, f.at.From = back, f.at.Depths
+	if from, known := f.at.Began[f.Plan.V.Steps[back]]; known {
+		f.at.From, f.at.Depths, f.at.Surveying = from, from, f.Plan.V.Steps[back]
+	}
 	return f.save(ctx)
 }
 

@@ -70,7 +70,7 @@ func TestTuningCool(t *testing.T) {
 			kinds = append(kinds, d.Kind)
 		}
 	}
-	const begins, ends = "baseline memory limits depths power proof", "proof comparison"
+	const begins, ends = "baseline memory limits depths bands power proof", "proof comparison"
 	if got := strings.Join(kinds, " "); !strings.HasPrefix(got, begins) || !strings.HasSuffix(got, ends) {
 		t.Errorf("its steps were %s", got)
 	}

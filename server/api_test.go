@@ -69,6 +69,8 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"POST", one + "/sessions", `{"base":1,"trim":1,"yardsticks":["none"],"runs":1}`, 422}, {"GET", one + "/sessions", "", 200},
 		{"POST", "/api/sessions/9/end", "", 404},
 		{"GET", one + "/soundings", "", 200}, {"GET", one + "/soundings?risk=0.01&keel=-5,-5,-5,-5,-5,-5,-5,-5", "", 200},
+		{"GET", one + "/soundings?what=memory%20rate", "", 200}, {"GET", one + "/soundings?what=depth", "", 422},
+		{"GET", one + "/surveyable", "", 200}, {"GET", one + "/surveyable?trim=99", "", 404},
 		{"GET", one + "/soundings?risk=2", "", 422}, {"GET", one + "/soundings?keel=-99", "", 422}, {"GET", one + "/soundings?trim=99", "", 404},
 		{"GET", one + "/pilots", "", 200}, {"POST", one + "/pilots", `{"trim":1,"minutes":1,"risk":0.9,"deepest":5,"clears":-1}`, 422},
 		{"POST", one + "/pilots", `{"trim":1,"minutes":60}`, 409}, {"GET", "/api/goals", "", 200},

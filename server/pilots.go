@@ -29,7 +29,7 @@ func (s *Server) StartPilot(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	plan := workshop.PilotPlan{Goal: workshop.Goal(given(in.Goal, "")), Leave: leave(in.Leave), ByStep: given(in.ByStep, false), Trim: in.Trim,
+	plan := workshop.PilotPlan{Goal: workshop.Goal(given(in.Goal, "")), What: what(in.What), Leave: leave(in.Leave), ByStep: given(in.ByStep, false), Trim: in.Trim,
 		Risk24h: given(in.Risk, workshop.UsualRisk), Minutes: in.Minutes, Deepest: in.Deepest, MostClears: given(in.Clears, usualClears),
 		MostC: given(in.AbortC, 0), MostW: given(in.Watts, 0), MostV: given(in.Volts, 0), Proof: given(in.Proof, "")}
 	if in.Hours != nil {
@@ -105,14 +105,16 @@ func (s *Server) pilot(c *echo.Context, id int64, do func(context.Context, int64
 
 func (s *Server) apiPilot(p *workshop.Flight) api.Pilot {
 	plan, at := &p.Plan.V, &p.Progress.V
-	out := api.Pilot{Id: p.ID, Trim: p.Base, State: api.PilotState(p.State), PauseAsked: p.PauseAsked, EndAsked: p.EndAsked,
+	out := api.Pilot{Id: p.ID, Trim: p.Base, What: apiWhat(p.What()), State: api.PilotState(p.State),
+		PauseAsked: p.PauseAsked, EndAsked: p.EndAsked,
 		Phase: api.PilotPhase(p.Phase()), Step: at.Step, From: at.From, Waits: s.shop.PilotWaits(p), WaitsFor: at.WaitsFor, SpentMin: at.SpentMin,
 		LeftMin: math.Max(0, plan.Minutes-at.SpentMin), Orders: at.Orders,
 		HourBuys: at.Hour, Clears: at.Clears, Fittings: at.Fitted, Crashes: at.Crashes, Found: id(at.Found), Problem: p.Problem,
 		CreatedAt: p.CreatedAt, Done: each(at.Done, func(d *workshop.Carried) api.StepDone {
 			return api.StepDone{Kind: string(d.Kind), Trim: id(d.Trim), Trial: id(d.Trial), Skipped: d.Skipped, Kept: d.Kept, Words: d.Words}
 		}),
-		Plan: api.PilotPlan{Steps: []string{}, ByStep: plan.ByStep, Risk: plan.Risk24h, Minutes: plan.Minutes, Deepest: plan.Deepest,
+		Plan: api.PilotPlan{What: apiWhat(plan.What), Steps: []string{}, ByStep: plan.ByStep, Risk: plan.Risk24h,
+			Minutes: plan.Minutes, Deepest: plan.Deepest,
 			Clears: plan.MostClears, AbortC: some(plan.MostC), Watts: some(plan.MostW), Volts: some(plan.MostV), Proof: plan.Proof,
 			ProofMin: plan.ProofMin}}
 	for _, kind := range plan.Steps {

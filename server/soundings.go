@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 
@@ -12,7 +13,7 @@ import (
 
 // GetSoundings answers with how deep each core of a rig goes.
 func (s *Server) GetSoundings(c *echo.Context, id int64, params api.GetSoundingsParams) error {
-	in := workshop.Look{}
+	in := workshop.Look{What: what(params.What)}
 	if params.Trim != nil {
 		in.Trim = *params.Trim
 	}
@@ -29,6 +30,29 @@ func (s *Server) GetSoundings(c *echo.Context, id int64, params api.GetSoundings
 	return c.JSON(http.StatusOK, apiSoundings(x))
 }
 
+// depthsName is what looking for depths is called outside.
+const depthsName = "depths"
+
+func what(name *string) workshop.What {
+	if x := given(name, depthsName); x != depthsName {
+		return workshop.What(x)
+	}
+	return ""
+}
+
+func apiWhat(x workshop.What) string { return cmp.Or(string(x), depthsName) }
+
+// ListSurveyable answers with what a survey of a rig can look for.
+func (s *Server) ListSurveyable(c *echo.Context, id int64, params api.ListSurveyableParams) error {
+	list, err := s.shop.Surveyable(c.Request().Context(), id, given(params.Trim, 0))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, each(list, func(x *workshop.Surveyable) api.Surveyable {
+		return api.Surveyable{What: apiWhat(x.What), Name: x.What.Name(), Why: x.Why}
+	}))
+}
+
 func apiSoundings(x *workshop.Soundings) api.Soundings {
 	out := api.Soundings{None: x.None, Allowed: x.Risk24h, Cores: []api.SoundedCore{}, Points: []api.Sounding{}, Rings: []api.UnnamedFault{},
 		Holders: []int{}, Forecasts: []api.DepthForecast{}, Changes: api.Settings{}, FoundChanges: api.Settings{}}
@@ -39,6 +63,7 @@ func apiSoundings(x *workshop.Soundings) api.Soundings {
 	if a == nil {
 		return out
 	}
+	out.What, out.Thing = apiWhat(a.What), a.Thing()
 	out.Name, out.Unit, out.StepMV, out.Zero, out.Per, out.Each = a.Name, a.Unit, 1000*a.StepV, a.Zero, a.Per, string(a.Each)
 	out.Deepest, out.Shallowest = x.Deepest, x.Deepest+len(x.Chances[0])-1
 	out.Left, out.Fleet = x.Left, x.Fleet
@@ -46,11 +71,18 @@ func apiSoundings(x *workshop.Soundings) api.Soundings {
 	out.Changes, out.FoundChanges = a.Changes(x.Keel), a.Changes(x.Found)
 	at, found := apiDailyRisk(&x.At), apiDailyRisk(&x.AtFound)
 	out.At, out.Found = &at, &found
-	mV := 1000 * x.Slope.V
-	out.Slope = &api.FaultSlope{MV: mV, Low: 1000 * x.Slope.Low, High: 1000 * x.Slope.High,
-		Words: fmt.Sprintf("twice the faults per %.1f mV", mV)}
+	out.Slope = &api.FaultSlope{By: 1000 * x.Slope.V, Low: 1000 * x.Slope.Low, High: 1000 * x.Slope.High,
+		Words: fmt.Sprintf("twice the faults per %.1f mV", 1000*x.Slope.V)}
+	if a.Thing() != "" {
+		out.Slope = &api.FaultSlope{By: x.Slope.V, Low: x.Slope.Low, High: x.Slope.High,
+			Words: fmt.Sprintf("twice the faults per %.2g %s", x.Slope.V, a.Unit)}
+	}
 	for i, core := range a.Cores {
-		one := api.SoundedCore{Core: core, Cluster: x.Processor.Clusters[x.Processor.ClusterOf(core)].Name, Key: a.Keys[i], Own: x.Own[i],
+		name := a.Thing()
+		if name == "" {
+			name = x.Processor.Clusters[x.Processor.ClusterOf(core)].Name
+		}
+		one := api.SoundedCore{Core: core, Cluster: name, Key: a.Keys[i], Own: x.Own[i],
 			Keel: x.Keel[i], Found: x.Found[i], Risk: x.At.Cores[i].Risk24h, Clearance: x.At.Cores[i].Clearance,
 			FoundClearance: x.AtFound.Cores[i].Clearance,
 			Chances:        x.Chances[i], Limits: []api.CoreLimit{}}
@@ -100,7 +132,7 @@ func apiPlane(p *workshop.Plane) *api.ClockPlane {
 }
 
 func apiDailyRisk(a *workshop.Assessment) api.DailyRisk {
-	return api.DailyRisk{Risk: a.Risk24h, Low: a.Low, High: a.High, Words: workshop.RiskInWords(a)}
+	return api.DailyRisk{Risk: a.Risk24h, Low: a.Low, High: a.High, Known: a.Known(), Words: a.InWords()}
 }
 
 func apiUnnamedFault(r *workshop.Ring, cores []int) api.UnnamedFault {

@@ -110,7 +110,9 @@ func readAll(t *testing.T, bench *servertest.Bench, want map[int64]string) {
 		if reckoned {
 			get(at+"/soundings", nil)
 		}
-		for _, path := range []string{"", "/fittings", "/sessions", "/pilots", "/channels", "/watchable", "/corrections", "/watches", "/log",
+		for _, path := range []string{"", "/fittings", "/sessions", "/pilots", "/surveyable", "/channels", "/watchable", "/corrections",
+			"/watches",
+			"/log",
 			"/scores", "/incidents", "/removal"} {
 			get(at+path, nil)
 		}

@@ -94,6 +94,7 @@ func TestNoPostUntilCleared(t *testing.T) {
 	rig, server, cfg := start(t, nil)
 	board := client(t, server.URL)
 	deep := trim.Settings{"curve.all": part.Number(-30), "curve.core.5": part.Number(-30)}
+	fast := trim.Settings{"memory.profile": part.Choice(trim.ProfileManual), "memory.rate": part.Number(8400)}
 	if err := board.Stage(ctx, cfg.Parts.Board, deep); err != nil {
 		t.Fatal(err)
 	}
@@ -114,6 +115,18 @@ func TestNoPostUntilCleared(t *testing.T) {
 	}
 	if s := restart(); s.Running {
 		t.Fatal("it comes up although nothing was cleared")
+	}
+	if err := board.Clear(ctx); err != nil {
+		t.Fatal(err)
+	}
+	if s := restart(); !s.Running {
+		t.Fatalf("after clearing: %+v", s)
+	}
+	if err := board.Stage(ctx, cfg.Parts.Board, fast); err != nil {
+		t.Fatal(err)
+	}
+	if s := restart(); s.Running {
+		t.Error("it comes up with memory at 1.4 times its rate")
 	}
 	if err := board.Clear(ctx); err != nil {
 		t.Fatal(err)

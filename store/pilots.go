@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"time"
 
+	"zerokeel/core/sounding"
 	"zerokeel/core/survey"
 	"zerokeel/core/trim"
 	"zerokeel/core/tuning"
@@ -41,6 +42,7 @@ type Pilot struct {
 // PilotPlan is what a pilot was asked for, and the bounds that it keeps.
 type PilotPlan struct {
 	Goal       tuning.Goal   `json:"goal,omitempty"`   // of a whole tuning; empty for a survey
+	What       sounding.What `json:"what,omitempty"`   // that a survey looks for
 	Steps      []tuning.Kind `json:"steps"`            // one after the other
 	ByStep     bool          `json:"byStep,omitempty"` // it pauses after each
 	Risk24h    float64       `json:"risk24h"`          // the chance of a fault in a day of mixed use that is allowed
@@ -55,6 +57,7 @@ type PilotPlan struct {
 	Proof      string        `json:"proof"`            // ladder that proves what was found
 	ProofMin   float64       `json:"proofMin"`         // and what it takes of the minutes
 	AfterMin   float64       `json:"afterMin"`         // what everything after the survey takes of them, the proof included
+	After      []float64     `json:"after,omitempty"`  // by step: what everything after it takes of them, in minutes
 }
 
 // Hours are some of the day, on the clock of the server, from the first to before the second; past midnight where that is less.
@@ -75,7 +78,7 @@ type PilotProgress struct {
 	Back    bool        `json:"back,omitempty"` // it goes to the trim that is safe, to pause or to end
 	From    int64       `json:"from"`           // the trim that the steps so far have led to
 	Safe    int64       `json:"safe"`           // the last of these that held
-	Depths  int64       `json:"depths"`         // the trim from which its survey began
+	Depths  int64       `json:"depths"`         // the trim from which the survey at hand, or the last, began
 	Clears  int         `json:"clears"`
 	Fitted  int         `json:"fitted"`
 	Crashes int         `json:"crashes"`
@@ -88,6 +91,11 @@ type PilotProgress struct {
 	Done    []StepDone  `json:"done,omitempty"`
 
 	WaitsFor string `json:"waitsFor,omitempty"` // what keeps the order at hand from going on, in words; empty where nothing does
+
+	// What its surveys began with, by the kind of the step.
+	Surveying tuning.Kind           `json:"surveying,omitempty"` // of the one at hand, or the last
+	Began     map[tuning.Kind]int64 `json:"began,omitempty"`     // the trim
+	Earlier   int                   `json:"earlier,omitempty"`   // orders of surveys before the one at hand
 
 	// Of an overclock: how often it moved on to another clock, and the bench time that was spent as its survey began.
 	Clocks    int     `json:"clocks,omitempty"`
@@ -131,6 +139,22 @@ func (p *Pilot) Phase() string {
 		return "back"
 	}
 	return string(kind)
+}
+
+// What is what the survey at hand looks for, or the last one did.
+func (p *Pilot) What() sounding.What {
+	if at := p.Progress.V.Surveying; at != "" {
+		return at.What(p.Plan.V.What)
+	}
+	return p.Plan.V.What
+}
+
+// AfterMin is what everything after the step at hand takes, in minutes.
+func (p *Pilot) AfterMin() float64 {
+	if i := p.Progress.V.Step; i < len(p.Plan.V.After) {
+		return p.Plan.V.After[i]
+	}
+	return p.Plan.V.AfterMin
 }
 
 // Kind is that of the step at hand; empty after the last.

@@ -18,12 +18,14 @@ type SoundedLeg struct {
 	SeenS   float64                `db:"seen_s"`
 	Result  JSON[verdict.Result]   `db:"result"`
 	Figures JSON[[]channel.Figure] `db:"figures"`
+	Covered float64                `db:"covered"` // of a memory load: the share of its memory that held every pattern; 0 where that was not told
 }
 
 // SoundedLegs lists a rig's legs that say how far its cores go, oldest first, those with a fault that was caused on purpose left out.
 func (s *Store) SoundedLegs(ctx context.Context, rig int64) ([]SoundedLeg, error) {
 	list := []SoundedLeg{}
-	err := s.db.SelectContext(ctx, &list, `SELECT l.trial_id, t.number, t.trim_id, l.load_kind, l.cores, l.seen_s, l.result, l.figures
+	err := s.db.SelectContext(ctx, &list, `SELECT l.trial_id, t.number, t.trim_id, l.load_kind, l.cores, l.seen_s, l.result, l.figures,
+		COALESCE(JSON_VALUE(l.finished, '$.coverage'), 0) AS covered
 		FROM legs l JOIN trials t ON t.id = l.trial_id
 		WHERE t.rig_id = ? AND l.in_force AND l.inject IS NULL AND l.yardstick_id = '' AND l.width IN ('', 'widest') AND l.result IS NOT NULL
 		ORDER BY l.trial_id, l.position`, rig)

@@ -41,7 +41,7 @@ func (w *Workshop) NextOrder(ctx context.Context, p *store.Pilot) (*NextSounding
 	if err != nil {
 		return nil, err
 	}
-	x, err := w.surveyOf(ctx, r, k, base.Settings.V, true)
+	x, err := w.surveyFor(ctx, r, k, p.What(), base.Settings.V, true)
 	if none := (*sounding.None)(nil); errors.As(err, &none) {
 		return nil, conflict("there is nothing to survey any more: %s", none.Why)
 	} else if err != nil {
@@ -49,8 +49,13 @@ func (w *Workshop) NextOrder(ctx context.Context, p *store.Pilot) (*NextSounding
 	}
 	plan := p.Plan.V
 	setup := x.setup
-	setup.Risk24h, setup.BudgetMin, setup.Seed = plan.Risk24h, plan.Minutes-plan.AfterMin, uint64(p.ID)
-	setup.MinSteps, setup.MaxSteps = max(plan.Deepest, x.axis.Min), min(plan.Shallowest, x.axis.Max)
+	setup.Risk24h, setup.BudgetMin, setup.Seed = plan.Risk24h, plan.Minutes-p.AfterMin(), uint64(p.ID)
+	switch {
+	case p.What() == plan.What:
+		setup.MinSteps, setup.MaxSteps = max(plan.Deepest, x.axis.Min), min(plan.Shallowest, x.axis.Max)
+	case plan.Goal == tuning.Steady:
+		setup.MaxSteps = raised(x.axis)
+	}
 	if x.axis.Fixed() {
 		if setup.MaxSteps, err = w.highestAllowed(r, k, x.axis, base.Settings.V, &plan, setup.MaxSteps); err != nil {
 			return nil, err
@@ -85,11 +90,7 @@ func (w *Workshop) NextOrder(ctx context.Context, p *store.Pilot) (*NextSounding
 	}
 	out := &store.PilotOrder{Order: survey.Order{Offsets: o.Offsets}, Why: s.Why(), Minutes: s.Minutes(), Fails: s.Fails(&o)}
 	for _, l := range o.Legs {
-		on := make([]int, len(l.Cores))
-		for i, c := range l.Cores {
-			on[i] = x.axis.Cores[c]
-		}
-		out.Legs = append(out.Legs, survey.Leg{Load: l.Load, Cores: on, Minutes: l.Minutes})
+		out.Legs = append(out.Legs, survey.Leg{Load: l.Load, Cores: x.axis.Work(l.Cores), Minutes: l.Minutes})
 	}
 	next.Order = out
 	return next, nil
@@ -124,6 +125,9 @@ func (x *surveyed) short(at survey.Assessment, depths []int) string {
 		if at.Cores[i].Risk24h > at.Cores[worst].Risk24h {
 			worst = i
 		}
+	}
+	if x.axis.Thing() != "" {
+		return fmt.Sprintf("the slowest that is allowed, %s, %s", x.axis.Say(depths[0]), survey.FailsInWords(at.Risk24h))
 	}
 	return fmt.Sprintf("the shallowest that is allowed %s, most of all core %d at %s", survey.FailsInWords(at.Risk24h), x.axis.Cores[worst],
 		x.axis.Say(depths[worst]))

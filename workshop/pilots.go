@@ -16,7 +16,8 @@ import (
 
 // PilotPlan is what a survey or a whole tuning is asked for.
 type PilotPlan struct {
-	Goal       tuning.Goal // of a whole tuning; empty for a survey
+	Goal       tuning.Goal   // of a whole tuning; empty for a survey
+	What       sounding.What // that a survey looks for
 	Leave      []tuning.Kind
 	ByStep     bool  // it pauses after each step
 	Trim       int64 // that it begins with
@@ -98,6 +99,9 @@ func (in *PilotPlan) validate(a *sounding.Axis, p *part.Processor, restartMin fl
 	if in.Goal != "" && !in.Goal.Valid() {
 		f = noGoal(in.Goal)
 	}
+	if !in.What.Valid() || in.Goal != "" && in.What != sounding.Depths {
+		f.Add("what", fmt.Sprintf("choose one of %q, of a survey without a goal", sounding.Whats()), "%.40q", in.What)
+	}
 	for i, kind := range in.Leave {
 		if !kind.Valid() {
 			f.Add(fmt.Sprintf("leave[%d]", i), "name steps of the plan", "%.40q is no step", kind)
@@ -110,8 +114,8 @@ func (in *PilotPlan) validate(a *sounding.Axis, p *part.Processor, restartMin fl
 		f.Add("minutes", fmt.Sprintf("give %.0f to %d", math.Ceil(least), mostPilotMin),
 			"%g minutes leave no time for a restart and a trial, or far too much", in.Minutes)
 	}
-	if x := in.Deepest; x != nil && a != nil && (*x < a.Min || *x >= min(a.Max, 0)) {
-		f.Add("deepest", fmt.Sprintf("give %d to %d steps", a.Min, min(a.Max, 0)-1),
+	if x := in.Deepest; x != nil && a != nil && (*x < a.Min || *x >= a.Shallowest()) {
+		f.Add("deepest", fmt.Sprintf("give %d to %d steps", a.Min, a.Shallowest()-1),
 			"%d leaves nothing to look for, or the board does not go there", *x)
 	}
 	if in.MostClears < 0 || in.MostClears > mostClears {
@@ -257,9 +261,9 @@ func (w *Workshop) noPilot(ctx context.Context, r *store.Rig) error {
 	return nil
 }
 
-// TrimAt makes the trim of a rig that brings its cores to some depths, or returns the one with these settings that is there
+// TrimAt makes the trim of a rig that brings what is surveyed to some depths, or returns the one with these settings that is there
 // already; one that a pilot tried is kept under the new name then, unless it is tried again.
-func (w *Workshop) TrimAt(ctx context.Context, rig, base int64, depths []int, in NewTrim) (int64, error) {
+func (w *Workshop) TrimAt(ctx context.Context, rig, base int64, what sounding.What, depths []int, in NewTrim) (int64, error) {
 	if err := may(ctx, change, rig); err != nil {
 		return 0, err
 	}
@@ -271,7 +275,7 @@ func (w *Workshop) TrimAt(ctx context.Context, rig, base int64, depths []int, in
 	if err != nil {
 		return 0, err
 	}
-	a, err := sounding.AxisOf(k.set, from.Settings.V)
+	a, err := sounding.AxisFor(what, k.set, from.Settings.V)
 	if err != nil {
 		return 0, err
 	}

@@ -18,9 +18,6 @@ import (
 	"zerokeel/store"
 )
 
-// RiskInWords says the chance of a fault in a day as a builder does.
-func RiskInWords(a *Assessment) string { return survey.RiskInWords(a.Risk24h) }
-
 // UsualRisk is the chance of a fault in a day of mixed use that is allowed unless somebody says otherwise.
 const UsualRisk = 0.05
 
@@ -30,6 +27,7 @@ const mostBreaks = 0.2
 
 // Look says what soundings are looked at for.
 type Look struct {
+	What    sounding.What
 	Trim    int64   // whose settings stay; 0 for that of a pilot at work, the one in force, or the newest
 	Risk24h float64 // that is allowed; 0 for UsualRisk
 	Keel    []int   // depths that are considered instead of the trim's, in steps; nil for the trim's
@@ -68,7 +66,8 @@ type DepthForecast struct {
 	Watts, Degrees, Score float64
 }
 
-// Slope is how fast faults become rarer: volts for each of which the rate halves, with its 90 % interval.
+// Slope is how fast faults become rarer: volts for each of which the rate halves, with its 90 % interval; of what is no core in the unit of
+// its setting.
 type Slope struct{ V, Low, High float64 }
 
 // Soundings tells how deep each core of a rig goes.
@@ -80,6 +79,10 @@ func (w *Workshop) Soundings(ctx context.Context, rig int64, in Look) (*Sounding
 		in.Risk24h = UsualRisk
 	}
 	var f invalid.List
+	if !in.What.Valid() {
+		f.Add("what", fmt.Sprintf("choose one of %q", sounding.Whats()), "there is no %.40q to look for", in.What)
+		return nil, f
+	}
 	if !(in.Risk24h >= 1e-4 && in.Risk24h <= 0.5) {
 		f.Add("risk", "give 0.0001 to 0.5", "%g is no chance that a builder would allow", in.Risk24h)
 		return nil, f
@@ -103,7 +106,7 @@ func (w *Workshop) Soundings(ctx context.Context, rig int64, in Look) (*Sounding
 	if err != nil {
 		return nil, err
 	}
-	x, err := w.surveyOf(ctx, r, k, t.Settings.V, true)
+	x, err := w.surveyFor(ctx, r, k, in.What, t.Settings.V, true)
 	if none := (*sounding.None)(nil); errors.As(err, &none) {
 		return &Soundings{None: none.Why, Trim: t, Risk24h: in.Risk24h}, nil
 	} else if err != nil {
@@ -142,6 +145,38 @@ func (w *Workshop) Soundings(ctx context.Context, rig int64, in Look) (*Sounding
 	}
 	out.Plane = x.plane
 	slices.SortFunc(out.Forecasts, func(p, q DepthForecast) int { return strings.Compare(p.Of, q.Of) })
+	return out, nil
+}
+
+// Surveyable is what a survey of a rig can look for, or why it cannot.
+type Surveyable struct {
+	What sounding.What
+	Why  string // empty where it can
+}
+
+// Surveyable lists what a survey of a rig can look for beside a trim, or the one in force where none is named, in the order of the work.
+func (w *Workshop) Surveyable(ctx context.Context, rig, trim int64) ([]Surveyable, error) {
+	if err := may(ctx, look, rig); err != nil {
+		return nil, err
+	}
+	r, k, err := w.rigKnown(ctx, rig)
+	if stands := (*Conflict)(nil); errors.As(err, &stands) {
+		return []Surveyable{{sounding.Depths, stands.Error()}}, nil
+	} else if err != nil {
+		return nil, err
+	}
+	t, err := w.lookedAt(r, k, trim)
+	if err != nil {
+		return nil, err
+	}
+	var out []Surveyable
+	for _, what := range sounding.Whats() {
+		one := Surveyable{What: what}
+		if _, err := sounding.AxisFor(what, k.set, t.Settings.V); err != nil {
+			one.Why = err.Error()
+		}
+		out = append(out, one)
+	}
 	return out, nil
 }
 
@@ -189,9 +224,13 @@ func (w *Workshop) lookedAt(r *store.Rig, k *rigKnowledge, id int64) (*store.Tri
 	return nil, fmt.Errorf("trim %d of rig %d: %w", id, r.ID, ErrNotFound)
 }
 
-// slopeOf tells what is believed of the slope in volts.
+// slopeOf tells what is believed of the slope, in volts, or in the unit of what is no core.
 func slopeOf(a *sounding.Axis, chip survey.Surveyed) Slope {
 	const ninety = 1.645
-	at := func(z float64) float64 { return math.Ln2 * a.StepV * math.Exp(chip.Slope+z*chip.SlopeSD) }
+	step := a.StepV
+	if a.Thing() != "" {
+		step = math.Abs(a.Per)
+	}
+	at := func(z float64) float64 { return math.Ln2 * step * math.Exp(chip.Slope+z*chip.SlopeSD) }
 	return Slope{at(0), at(-ninety), at(ninety)}
 }

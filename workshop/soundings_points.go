@@ -87,7 +87,11 @@ func (x *surveyed) points() (list []Sounded, rings []Ring) {
 				}
 			}
 			if l.Verdict != verdict.Held && l.Core == nil {
-				rings = append(rings, Ring{from.Trial, from.Trim, leg.Load, cores, felt, l.Minutes, l.Verdict})
+				depths := make([]int, len(felt))
+				for core := range felt {
+					depths[core] = x.survey.Alike(core, felt[core], leg, &p.Shift)
+				}
+				rings = append(rings, Ring{from.Trial, from.Trim, leg.Load, cores, depths, l.Minutes, l.Verdict})
 			}
 		}
 	}

@@ -39,6 +39,7 @@ func (x *surveyed) recommend(risk float64) []int {
 
 type surveyKey struct {
 	version
+	what  sounding.What
 	rest  string
 	fleet string
 }
@@ -47,19 +48,25 @@ type surveyKey struct {
 // it begins with what like chips of the workshop have shown, where there are any. The error is a *sounding.None where there is nothing
 // to look for.
 func (w *Workshop) surveyOf(ctx context.Context, r *store.Rig, k *rigKnowledge, rest trim.Settings, fleet bool) (*surveyed, error) {
-	a, err := sounding.AxisOf(k.set, rest)
+	return w.surveyFor(ctx, r, k, sounding.Depths, rest, fleet)
+}
+
+// surveyFor is surveyOf of something else than depths. What other chips have shown is known of depths alone.
+func (w *Workshop) surveyFor(ctx context.Context, r *store.Rig, k *rigKnowledge, what sounding.What, rest trim.Settings,
+	fleet bool) (*surveyed, error) {
+	a, err := sounding.AxisFor(what, k.set, rest)
 	if err != nil {
 		return nil, err
 	}
 	prior, like := a.Prior(k.set.Processor), 0
-	if fleet {
+	if fleet && what == sounding.Depths {
 		chips, err := w.likeChips(ctx, r, a)
 		if err != nil {
 			return nil, err
 		}
 		prior, like = survey.Fleet(prior, chips), len(chips)
 	}
-	key := surveyKey{version{r.ID, r.RecordsVersion}, a.Rest(rest).Fingerprint(), fmt.Sprint(prior)}
+	key := surveyKey{version{r.ID, r.RecordsVersion}, what, a.Rest(rest).Fingerprint(), fmt.Sprint(prior)}
 	if kept, ok := w.known.surveys.Get(key); ok {
 		return kept, nil
 	}
@@ -104,7 +111,8 @@ func (w *Workshop) sounded(ctx context.Context, rig int64, k *rigKnowledge) (*so
 			out.Trials = append(out.Trials, sounding.Trial{ID: l.TrialID, Trim: l.TrimID})
 		}
 		t := &out.Trials[len(out.Trials)-1]
-		one := sounding.Leg{Load: l.Load, Cores: l.Cores.V, Seconds: l.SeenS, Verdict: l.Result.V.Verdict, Core: l.Result.V.Core}
+		one := sounding.Leg{Load: l.Load, Cores: l.Cores.V, Seconds: l.SeenS, Verdict: l.Result.V.Verdict, Core: l.Result.V.Core,
+			Covered: l.Covered}
 		for _, f := range l.Figures.V {
 			if key, core, ok := channel.Find(f.Key); ok && key.Pattern == channel.AloneVoltage {
 				if one.AskedV == nil {

@@ -66,7 +66,7 @@ func (w *Workshop) DrawTuning(ctx context.Context, rig int64, in PilotPlan) (*Tu
 	for _, s := range d.drawn.Steps {
 		next := at.With(s.Settings)
 		one := TuningStep{Step: s, Changes: trim.Contrasts(d.set, at, next, [2]float64{math.NaN(), math.NaN()}), Expected: unknown}
-		surveyed = surveyed || s.Kind == tuning.Depths && s.Skip == ""
+		surveyed = surveyed || s.Kind.Surveys() && s.Skip == ""
 		if s.Skip == "" && !surveyed {
 			one.Expected = w.depthForecast(d.rig, d.known, "", next)
 		}
@@ -110,7 +110,7 @@ func (w *Workshop) draft(ctx context.Context, rig int64, in *PilotPlan) (*draft,
 	if in.Goal == tuning.Overclock {
 		settings = settings.With(trim.Settings{"voltage.core.mode": part.Choice(trim.Fixed)})
 	}
-	a, err := sounding.AxisOf(k.set, settings)
+	a, err := sounding.AxisFor(in.What, k.set, settings)
 	if none := (*sounding.None)(nil); errors.As(err, &none) {
 		d.none, a = none, nil
 	} else if err != nil {
@@ -124,20 +124,21 @@ func (w *Workshop) draft(ctx context.Context, rig int64, in *PilotPlan) (*draft,
 	if len(d.faults) > 0 || d.none != nil && in.Goal == "" {
 		return d, nil
 	}
-	d.plan = store.PilotPlan{Goal: in.Goal, ByStep: in.ByStep, Risk24h: in.Risk24h, Minutes: in.Minutes, MostClears: in.MostClears,
-		MostC: in.MostC, MostW: in.MostW, MostV: in.MostV, Hours: in.Hours, Steps: []tuning.Kind{tuning.Depths, tuning.Proof}}
+	d.plan = store.PilotPlan{Goal: in.Goal, What: in.What, ByStep: in.ByStep, Risk24h: in.Risk24h, Minutes: in.Minutes,
+		MostClears: in.MostClears,
+		MostC:      in.MostC, MostW: in.MostW, MostV: in.MostV, Hours: in.Hours, Steps: []tuning.Kind{tuning.Depths, tuning.Proof}}
 	if a != nil {
-		d.plan.Deepest, d.plan.Shallowest = a.Min, min(a.Max, 0)
+		d.plan.Deepest, d.plan.Shallowest = a.Min, a.Shallowest()
 		if in.Deepest != nil {
 			d.plan.Deepest = *in.Deepest
 		}
 		if in.Goal == tuning.Steady {
-			d.plan.Shallowest = min(a.Max, int(math.Ceil(deepestLift/a.StepV)))
+			d.plan.Shallowest = raised(a)
 		}
 	}
 	cores := k.set.Processor.Cores()
 	if a != nil {
-		cores = len(a.Cores)
+		cores = len(a.Work(everyCore(len(a.Cores))))
 	}
 	if d.plan.ProofMin, err = w.proofOfSurvey(ctx, in, cores); err != nil {
 		if f := (invalid.List)(nil); errors.As(err, &f) {
@@ -153,6 +154,9 @@ func (w *Workshop) draft(ctx context.Context, rig int64, in *PilotPlan) (*draft,
 	return d, nil
 }
 
+// raised is the shallowest that a survey goes to make a machine steady.
+func raised(a *sounding.Axis) int { return min(a.Max, int(math.Ceil(deepestLift/a.StepV))) }
+
 // drawn adds the steps of a whole tuning to a draft.
 func (w *Workshop) drawn(d *draft, in *PilotPlan, costs survey.Costs) {
 	d.ask = d.askOf(&d.plan)
@@ -165,16 +169,16 @@ func (w *Workshop) drawn(d *draft, in *PilotPlan, costs survey.Costs) {
 		d.faults.Add(field, remedy, "%s", problem)
 	}
 	d.plan.Steps, d.plan.AfterMin = nil, 0
-	after := false
+	after := d.drawn.Minutes
 	for i := range d.drawn.Steps {
 		s := &d.drawn.Steps[i]
+		after -= s.Minutes
 		if !slices.Contains(in.Leave, s.Kind) && (s.Kind != tuning.Depths || d.none == nil) {
-			d.plan.Steps = append(d.plan.Steps, s.Kind)
+			d.plan.Steps, d.plan.After = append(d.plan.Steps, s.Kind), append(d.plan.After, math.Max(0, after))
 		}
-		if after {
-			d.plan.AfterMin += s.Minutes
+		if s.Kind == tuning.Depths {
+			d.plan.AfterMin = math.Max(0, after)
 		}
-		after = after || s.Kind == tuning.Depths
 	}
 	d.excluded(in, w.keptForecast(d.rig, d.known, d.trim.Settings.V))
 }

@@ -5,6 +5,7 @@ import (
 	"zerokeel/core/compare"
 	"zerokeel/core/load"
 	"zerokeel/core/proof"
+	"zerokeel/core/sounding"
 	"zerokeel/core/survey"
 	"zerokeel/core/trim"
 	"zerokeel/core/tuning"
@@ -25,6 +26,7 @@ type (
 	Flight    = store.Pilot
 	Goal      = tuning.Goal
 	StepKind  = tuning.Kind
+	What      = sounding.What
 	Carried   = store.StepDone
 	Hours     = store.Hours
 	Account   = store.Account

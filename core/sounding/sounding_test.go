@@ -192,6 +192,62 @@ func TestWhatTrialsTell(t *testing.T) {
 	}
 }
 
+// TestWhatTrialsTellOfOtherThings: a memory's trial counts for as much as it covered, a fault only where nothing else may have failed
+// instead, and names no core; a kit that failed as rated is vouched for by nobody; and a trial with other depths, core by core, tells of
+// bands what the difference makes of it.
+func TestWhatTrialsTellOfOtherThings(t *testing.T) {
+	set := parttest.Petrel(t)
+	number := part.Number
+	rest := trim.Stock(set.Processor, set.Board).With(trim.Settings{"memory.profile": part.Choice(trim.ProfileRated), "curve.all": number(-8)})
+	leg := func(v verdict.Verdict, covered float64) sounding.Leg {
+		return sounding.Leg{Load: load.Memory, Cores: []int{0, 1, 2, 3, 4, 5, 6, 7}, Seconds: 600, Verdict: v, Core: 3, Covered: covered}
+	}
+	a, err := sounding.AxisFor(sounding.MemoryRate, set, rest)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, row := range []struct {
+		name    string
+		changes trim.Settings
+		leg     sounding.Leg
+		minutes float64 // that it tells of; 0 for a trial that is left out
+		vouched bool
+	}{
+		{"it held", nil, leg(verdict.Held, 0), 10, true},
+		{"and went through half of it", nil, leg(verdict.Held, 0.5), 5, true},
+		{"faster", a.Changes([]int{-3}), leg(verdict.Miscalculated, 0.5), 10, true},
+		{"it failed as rated", nil, leg(verdict.Miscalculated, 0), 10, false},
+		{"it held with cores that are deeper", trim.Settings{"curve.all": number(-12)}, leg(verdict.Held, 0), 10, true},
+		{"it failed with cores that are deeper", trim.Settings{"curve.all": number(-12)}, leg(verdict.Froze, 0), 0, true},
+		{"at another voltage", a.Changes([]int{-3}).With(trim.Settings{"memory.voltage": number(1.3)}), leg(verdict.Held, 0), 0, true},
+	} {
+		told := a.Read(set, rest, &sounding.Records{Settings: map[int64]trim.Settings{7: rest.With(row.changes)},
+			Trials: []sounding.Trial{{ID: 1, Trim: 7, Legs: []sounding.Leg{row.leg}}}}, forecast.Prior(set).Model, 23)
+		if (len(told.Uses) > 0) != row.vouched || (row.minutes == 0) != (told.Left == 1) || len(told.Trials)+told.Left != 1 {
+			t.Errorf("%s: told %+v", row.name, told)
+		} else if row.minutes > 0 && (told.Trials[0].Outcome.Legs[0].Minutes != row.minutes || told.Trials[0].Outcome.Legs[0].Core != nil) {
+			t.Errorf("%s: told %+v", row.name, told.Trials[0].Outcome)
+		}
+	}
+	gannet := parttest.Rig(t, "gannet")
+	stock := trim.Stock(gannet.Processor, gannet.Board)
+	bands, err := sounding.AxisFor(sounding.Bands, gannet, stock)
+	if err != nil {
+		t.Fatal(err)
+	}
+	heavy := sounding.Leg{Load: load.Heavy, Cores: bands.Cores, Seconds: 600, Verdict: verdict.Held, Core: -1}
+	uneven := stock.With(trim.Settings{"curve.core.2": number(-10)})
+	told := bands.Read(gannet, stock, &sounding.Records{Settings: map[int64]trim.Settings{7: uneven},
+		Trials: []sounding.Trial{{ID: 1, Trim: 7, Legs: []sounding.Leg{heavy}}}}, forecast.Prior(gannet).Model, 23)
+	if len(told.Trials) != 1 || told.Trials[0].Order.Offsets[2] != 0 {
+		t.Fatalf("told %+v", told)
+	}
+	shift := &told.Trials[0].Shift
+	if deep, other := shift.Of(2, load.RegimeLight), shift.Of(3, load.RegimeLight); math.Abs(deep+10) > 0.1 || math.Abs(other) > 0.1 {
+		t.Errorf("core 2 stood 10 steps deeper than the others, and is told %.2f, core 3 %.2f", deep, other)
+	}
+}
+
 // TestAFixedVoltage: it is counted from what the sheet's curve asks for at the clock that is set, a core whose curve asks for less gets as
 // much more, and what was tried at a near clock tells of this one by how far the curve is from there to here; what was tried at a far one,
 // or at a voltage that moves, does not.

@@ -18,14 +18,15 @@ import (
 // thing is what an axis is about that is no core: a memory kit, a ring, a fabric. It has one limit, no core is named for its faults, and
 // what is believed of it is told as shares of its clock as delivered. Deeper is faster.
 type thing struct {
-	name    string
-	step    float64 // share of its clock as delivered, or of what a kit is rated for, a step
-	prior   thingPrior
-	regimes []load.Regime
-	mix     int                         // of how many equal parts of a day each regime is one
-	read    func(trim.Settings) float64 // steps; NaN where settings tell nothing of it
-	write   func(depth int) trim.Settings
-	apart   []string // settings, by the start of their keys, that do not matter to it while it holds
+	name     string
+	step     float64 // share of its clock as delivered, or of what a kit is rated for, a step
+	prior    thingPrior
+	regimes  []load.Regime
+	mix      int                         // of how many equal parts of a day each regime is one
+	read     func(trim.Settings) float64 // steps; NaN where settings tell nothing of it
+	write    func(depth int) trim.Settings
+	ratedMin float64  // for how many minutes of mixed use whoever made it vouches for what it is rated for; 0 for none
+	apart    []string // settings, by the start of their keys, that do not matter to it while it holds
 }
 
 // thingPrior is what is believed of one, as shares: how much further than as delivered it goes, how far that strays, how steeply faults
@@ -51,6 +52,9 @@ func clockStep(entry *part.BoardSetting, zero float64) float64 {
 
 // mostBeyond is how far beyond what it is rated for a kit is tried, as a share.
 const mostBeyond = 0.4
+
+// kitRatedMin is for how long a kit's maker vouches for its rated profile: less than a processor's, whose controller has a say too.
+const kitRatedMin = 7 * 24 * 60.0
 
 // kitMix makes half of a day work on the memory: a fifth is, and the rest of it reads and writes too, if less hard.
 const kitMix = 2
@@ -93,7 +97,7 @@ func (a *Axis) memoryRate(set *part.Set, settings trim.Settings) (*Axis, error) 
 	a.Name, a.Unit = MemoryRate.Name(), "MT/s"
 	zero := entry.Nearest(kit.MTs)
 	step := clockStep(&entry, zero)
-	t := &thing{name: "memory", step: step / kit.MTs, prior: kits, regimes: []load.Regime{load.RegimeMemory}, mix: kitMix, apart: noMemory}
+	t := kitThing(step / kit.MTs)
 	t.read = func(s trim.Settings) float64 {
 		m, ok := a.running(set, s, settings)
 		if !ok || m.Slack(memory.Kit{MTs: m.MTs, V: m.V, CL: kit.CL * m.MTs / kit.MTs, RCD: kit.RCD * m.MTs / kit.MTs,
@@ -113,6 +117,12 @@ func (a *Axis) memoryRate(set *part.Set, settings trim.Settings) (*Axis, error) 
 		return a.sameVoltage(set, settings, out)
 	}
 	return a.ofThing(set, t, key, zero, -step)
+}
+
+// kitThing is a memory kit, whose setting has steps of such a share.
+func kitThing(step float64) *thing {
+	return &thing{name: "memory", step: step, prior: kits, regimes: []load.Regime{load.RegimeMemory}, mix: kitMix, ratedMin: kitRatedMin,
+		apart: noMemory}
 }
 
 // tighter is how much less than its time a timing may have and count as having it.
@@ -192,7 +202,10 @@ func (a *Axis) timings(set *part.Set, settings trim.Settings) (*Axis, error) {
 	}
 	cl := entry.Nearest(clocks["CL"])
 	a.Name, a.Unit = Timings.Name(), "clocks"
-	t := &thing{name: "memory", step: 1 / cl, prior: kits, regimes: []load.Regime{load.RegimeMemory}, mix: kitMix, apart: noMemory}
+	t := kitThing(1 / cl)
+	if m.MTs > kit.MTs+1 {
+		t.ratedMin = 0
+	}
 	t.read = func(s trim.Settings) float64 {
 		now, ok := a.running(set, s, settings)
 		if !ok || math.Abs(now.MTs-m.MTs) > 1 {

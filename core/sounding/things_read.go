@@ -40,6 +40,9 @@ func (a *Axis) readThing(set *part.Set, rest trim.Settings, records *Records) To
 		failedNear = failedNear || failed && p.Order.Offsets[0] >= 0
 		out.Trials, out.From = append(out.Trials, p), append(out.From, From{t.ID, t.Trim})
 	}
+	if a.thing.ratedMin > 0 && !failedNear {
+		out.Uses = append(out.Uses, survey.Use{Offsets: []int{0}, Minutes: a.thing.ratedMin})
+	}
 	if stock := trim.Stock(set.Processor, set.Board); alike(stock, false) && !failedNear {
 		out.Uses = append(out.Uses, survey.Use{Offsets: a.Depths(set.Processor, stock), Minutes: vouchedMin})
 	}

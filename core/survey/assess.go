@@ -13,6 +13,20 @@ type Assessment struct {
 	Cores   []CoreRisk `json:"cores"`
 }
 
+// unclear is how wide the interval of a risk may be before it says nothing.
+const unclear = 0.8
+
+// Known reports whether the risk is known well enough to be told.
+func (a *Assessment) Known() bool { return a.High-a.Low < unclear }
+
+// InWords says the risk as a builder does.
+func (a *Assessment) InWords() string {
+	if !a.Known() {
+		return "not known yet"
+	}
+	return RiskInWords(a.Risk24h)
+}
+
 // CoreRisk is what is believed of a core at a setting.
 type CoreRisk struct {
 	Risk24h float64 `json:"risk24h"`

@@ -9,6 +9,7 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
+	"zerokeel/core/sounding"
 	"zerokeel/core/trim"
 	"zerokeel/core/yardstick"
 )
@@ -47,10 +48,20 @@ func (m *Machine) Change(kind Kind, from trim.Settings, ask *Ask) Change {
 		return m.clocks(from)
 	case Ratio:
 		return m.Overclock(from, ask, HopedV)
+	case LoadLine, Bands:
+		return m.surveyed(kind, from)
 	case Power:
 		return m.power(from, ask)
 	case Fans:
 		return m.fans(from, ask)
+	}
+	return Change{}
+}
+
+// surveyed leaves a survey out where a machine has nothing to look for.
+func (m *Machine) surveyed(kind Kind, from trim.Settings) Change {
+	if _, err := sounding.AxisFor(kind.What(sounding.Depths), m.Set, m.now(from)); err != nil {
+		return Change{Skip: err.Error()}
 	}
 	return Change{}
 }

@@ -2,6 +2,7 @@ package tuning
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -84,7 +85,9 @@ var wrong = map[Kind]string{
 	Limits:     "Where the board went beyond the maker's limits, some speed goes.",
 	Clocks:     "It may need so much voltage that few steps are left: the comparison tells whether it paid.",
 	Ratio:      "No voltage that is allowed may hold it: then the clock comes down.",
+	LoadLine:   "Crashes while many cores work; the survey of the depths after it starts from less voltage.",
 	Depths:     "Crashes, and starts that fail: each of these costs a clear.",
+	Bands:      "Crashes while many cores work; where they stand no less, the bands stay as they are.",
 	Power:      "It may cost more speed than the models expect: the comparison tells.",
 	Fans:       "It may grow warmer than the models expect: its trial ends at the temperature that is allowed.",
 	Proof:      "It may fail: then the survey goes on with what that taught.",
@@ -130,6 +133,10 @@ func Draw(m *Machine, ask *Ask, costs survey.Costs) *Plan {
 		case Depths:
 			s.Why = "How deep each core goes: trials that tell the most for their time, one after the other."
 			s.Clears = clearsSpent * float64(ask.MostClears)
+		case LoadLine:
+			s.Why = "The lowest AC load line that holds: how much more voltage is asked for by current."
+		case Bands:
+			s.Why = "How much less cores stand while many of them work, below the clock of one alone."
 		case Proof:
 			s.Why, s.Minutes, s.Restarts = "A ladder of loads under the trim that came of it.", ask.ProofMin, 1
 		case Comparison:
@@ -148,9 +155,15 @@ func Draw(m *Machine, ask *Ask, costs survey.Costs) *Plan {
 	for i := range out.Steps {
 		out.Minutes += out.Steps[i].Minutes
 	}
+	shares, left := 0.0, ask.Minutes-out.Minutes
 	for i := range out.Steps {
-		if s := &out.Steps[i]; s.Kind == Depths && s.Skip == "" {
-			s.Minutes = ask.Minutes - out.Minutes
+		if s := &out.Steps[i]; s.Skip == "" {
+			shares += surveyed[s.Kind].share
+		}
+	}
+	for i := range out.Steps {
+		if s := &out.Steps[i]; s.Kind.Surveys() && s.Skip == "" {
+			s.Minutes = left * surveyed[s.Kind].share / shares
 			s.Restarts = max(1, s.Minutes/orderMin)
 			out.Minutes = ask.Minutes
 		}
@@ -187,9 +200,9 @@ func (p *Plan) Find(kind Kind) *Step {
 
 // Impossible says why a plan cannot serve its goal: whatever would is left out, or there is no time for it. Empty where it can.
 func (p *Plan) Impossible(ask *Ask) (field, problem, remedy string) {
-	serves := map[Goal][]Kind{FastFew: {Clocks}, Overclock: {Ratio}, Steady: {Limits, Depths}}[ask.Goal]
+	serves := map[Goal][]Kind{FastFew: {Clocks}, Overclock: {Ratio}, Steady: {Limits, LoadLine, Depths}}[ask.Goal]
 	if serves == nil {
-		serves = []Kind{Memory, Limits, Depths, Power, Fans}
+		serves = []Kind{Memory, Limits, Depths, Bands, Power, Fans}
 	}
 	var why []string
 	able := false
@@ -208,11 +221,17 @@ func (p *Plan) Impossible(ask *Ask) (field, problem, remedy string) {
 		return "goal", fmt.Sprintf("nothing here serves the goal %s: %s", ask.Goal, strings.Join(why, "; ")),
 			"choose another goal, or begin with another trim"
 	}
-	if d := p.Find(Depths); d != nil && d.Minutes < leastDepthsMin {
-		return "minutes", fmt.Sprintf("the other steps leave %.0f min to the survey", d.Minutes),
-			fmt.Sprintf("give %.0f or more, or leave a step out", ask.Minutes+leastDepthsMin-d.Minutes)
+	minutes, shares := 0.0, 0.0 // of all surveys
+	for i := range p.Steps {
+		if s := &p.Steps[i]; s.Skip == "" && s.Kind.Surveys() {
+			minutes, shares = minutes+s.Minutes, shares+surveyed[s.Kind].share
+		}
 	}
-	if p.Find(Depths) == nil && p.Minutes > ask.Minutes {
+	if least := leastDepthsMin * shares / surveyed[Depths].share; minutes < least {
+		return "minutes", fmt.Sprintf("the other steps leave %.0f min to the survey", minutes),
+			fmt.Sprintf("give %.0f or more, or leave a step out", math.Ceil(ask.Minutes+least-minutes))
+	}
+	if shares == 0 && p.Minutes > ask.Minutes {
 		return "minutes", fmt.Sprintf("its steps take %.0f min", p.Minutes), fmt.Sprintf("give %.0f or more, or leave a step out", p.Minutes)
 	}
 	return "", "", ""

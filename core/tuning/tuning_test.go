@@ -37,7 +37,8 @@ func machineOf(t *testing.T, name string) *tuning.Machine {
 // group of settings at a time, leaves no limit beyond the maker's, gives the survey the time that is left, and says why it leaves out
 // what it leaves out.
 func TestPlansOfEveryRig(t *testing.T) {
-	order := []tuning.Kind{tuning.Baseline, tuning.Memory, tuning.Limits, tuning.Clocks, tuning.Ratio, tuning.Depths, tuning.Power,
+	order := []tuning.Kind{tuning.Baseline, tuning.Memory, tuning.Limits, tuning.Clocks, tuning.Ratio, tuning.LoadLine,
+		tuning.Depths, tuning.Bands, tuning.Power,
 		tuning.Fans, tuning.Proof, tuning.Comparison}
 	for _, name := range parttest.Rigs {
 		m := machineOf(t, name)

@@ -304,12 +304,14 @@ func (e MeRole) Valid() bool {
 // Defines values for PilotPhase.
 const (
 	PilotPhaseBack       PilotPhase = "back"
+	PilotPhaseBands      PilotPhase = "bands"
 	PilotPhaseBaseline   PilotPhase = "baseline"
 	PilotPhaseClocks     PilotPhase = "clocks"
 	PilotPhaseComparison PilotPhase = "comparison"
 	PilotPhaseDepths     PilotPhase = "depths"
 	PilotPhaseFans       PilotPhase = "fans"
 	PilotPhaseLimits     PilotPhase = "limits"
+	PilotPhaseLoadLine   PilotPhase = "load line"
 	PilotPhaseMemory     PilotPhase = "memory"
 	PilotPhaseOver       PilotPhase = "over"
 	PilotPhasePower      PilotPhase = "power"
@@ -322,6 +324,8 @@ func (e PilotPhase) Valid() bool {
 	switch e {
 	case PilotPhaseBack:
 		return true
+	case PilotPhaseBands:
+		return true
 	case PilotPhaseBaseline:
 		return true
 	case PilotPhaseClocks:
@@ -333,6 +337,8 @@ func (e PilotPhase) Valid() bool {
 	case PilotPhaseFans:
 		return true
 	case PilotPhaseLimits:
+		return true
+	case PilotPhaseLoadLine:
 		return true
 	case PilotPhaseMemory:
 		return true
@@ -964,6 +970,9 @@ type CurveOffset struct {
 type DailyRisk struct {
 	High float64 `json:"high"`
 
+	// Known well enough to be told
+	Known bool `json:"known"`
+
 	// Low of the 90% interval of this chip's own
 	Low float64 `json:"low"`
 
@@ -1074,13 +1083,12 @@ type Fault = invalid.Entry
 
 // FaultSlope defines model for FaultSlope.
 type FaultSlope struct {
+	// By mV less that make faults twice as many; of what is no core, of its unit
+	By   float64 `json:"by"`
 	High float64 `json:"high"`
 
 	// Low of the 90% interval
-	Low float64 `json:"low"`
-
-	// MV of less voltage that make faults twice as many
-	MV    float64 `json:"mV"`
+	Low   float64 `json:"low"`
 	Words string  `json:"words"`
 }
 
@@ -1549,6 +1557,9 @@ type Pilot struct {
 
 	// WaitsFor what keeps the order at hand from going on; empty where nothing does
 	WaitsFor string `json:"waitsFor"`
+
+	// What that its survey looks for: the one at hand, or the last
+	What string `json:"what"`
 }
 
 // PilotPhase the step at hand; back is on the way to the trim that is safe
@@ -1614,6 +1625,9 @@ type PilotPlan struct {
 	Steps    []string `json:"steps"`
 	Volts    *float64 `json:"volts"`
 	Watts    *float64 `json:"watts"`
+
+	// What that a survey looks for
+	What string `json:"what"`
 }
 
 // Problem defines model for Problem.
@@ -2057,11 +2071,17 @@ type Soundings struct {
 	// StepMV mV a step
 	StepMV float64 `json:"stepMV"`
 
+	// Thing that has the one limit that is looked for, where no core has: memory, ring or fabric
+	Thing string `json:"thing"`
+
 	// Trim whose settings stay; null where the rig's parts are not known
 	Trim *int64 `json:"trim"`
 
 	// Unit of the setting
 	Unit string `json:"unit"`
+
+	// What is looked for
+	What string `json:"what"`
 
 	// Zero of the setting's unit, where it counts as no steps
 	Zero float64 `json:"zero"`
@@ -2115,6 +2135,9 @@ type StartPilotRequest struct {
 
 	// Watts that the package may draw
 	Watts *float64 `json:"watts,omitempty"`
+
+	// What that a survey looks for: one that surveyable lists; depths when left out
+	What *string `json:"what,omitempty"`
 }
 
 // StartSessionRequest defines model for StartSessionRequest.
@@ -2158,6 +2181,18 @@ type StepDone struct {
 	// Trim that it led to, or was tried
 	Trim  *int64 `json:"trim"`
 	Words string `json:"words"`
+}
+
+// Surveyable defines model for Surveyable.
+type Surveyable struct {
+	// Name in the words of the trade
+	Name string `json:"name"`
+
+	// What depths, or another thing to look for
+	What string `json:"what"`
+
+	// Why why there is nothing to look for; empty where there is
+	Why string `json:"why"`
 }
 
 // Telemetry defines model for Telemetry.
@@ -2530,8 +2565,17 @@ type GetSoundingsParams struct {
 	// Risk the chance of a fault in a day of mixed use that is allowed
 	Risk *float64 `form:"risk,omitempty" json:"risk,omitempty"`
 
+	// What what is looked for: one that surveyable lists
+	What *string `form:"what,omitempty" json:"what,omitempty"`
+
 	// Keel depths in steps to look at instead of the trim's, one for each core
 	Keel *[]int `form:"keel,omitempty" json:"keel,omitempty"`
+}
+
+// ListSurveyableParams defines parameters for ListSurveyable.
+type ListSurveyableParams struct {
+	// Trim beside whose settings; those in force when left out
+	Trim *int64 `form:"trim,omitempty" json:"trim,omitempty"`
 }
 
 // ListTrialsParams defines parameters for ListTrials.
@@ -2916,6 +2960,9 @@ type ServerInterface interface {
 	// GetSoundings How deep each core goes by all that the rig's records tell, with the risk of a trim or of other depths, and what is recommended
 	// (GET /api/rigs/{rig}/soundings)
 	GetSoundings(ctx *echo.Context, rig RigID, params GetSoundingsParams) error
+	// ListSurveyable What a survey of the rig can look for, and why not where it cannot
+	// (GET /api/rigs/{rig}/surveyable)
+	ListSurveyable(ctx *echo.Context, rig RigID, params ListSurveyableParams) error
 	// RenewToken Make a new token for the rig's agent; the old one no longer links
 	// (POST /api/rigs/{rig}/token)
 	RenewToken(ctx *echo.Context, rig RigID) error
@@ -4078,6 +4125,13 @@ func (w *ServerInterfaceWrapper) GetSoundings(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter risk: %s", err))
 	}
 
+	// ------------- Optional query parameter "what" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "what", ctx.QueryParams(), &params.What, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter what: %s", err))
+	}
+
 	// ------------- Optional query parameter "keel" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", false, false, "keel", ctx.QueryParams(), &params.Keel, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
@@ -4087,6 +4141,31 @@ func (w *ServerInterfaceWrapper) GetSoundings(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetSoundings(ctx, rig, params)
+	return err
+}
+
+// ListSurveyable converts echo context to params.
+func (w *ServerInterfaceWrapper) ListSurveyable(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListSurveyableParams
+	// ------------- Optional query parameter "trim" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "trim", ctx.QueryParams(), &params.Trim, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListSurveyable(ctx, rig, params)
 	return err
 }
 
@@ -4882,6 +4961,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs/:rig/sessions", wrapper.StartSession, options.OperationMiddlewares["startSession"]...)
 	router.POST(options.BaseURL+"/api/sessions/:session/end", wrapper.EndSession, options.OperationMiddlewares["endSession"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/soundings", wrapper.GetSoundings, options.OperationMiddlewares["getSoundings"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/surveyable", wrapper.ListSurveyable, options.OperationMiddlewares["listSurveyable"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/pilots", wrapper.ListPilots, options.OperationMiddlewares["listPilots"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/pilots", wrapper.StartPilot, options.OperationMiddlewares["startPilot"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/tuning", wrapper.DrawTuning, options.OperationMiddlewares["drawTuning"]...)

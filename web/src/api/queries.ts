@@ -80,12 +80,18 @@ export const cardQuery = (trim: number, full: boolean) =>
   });
 
 /** How deep each core goes, beside a trim's settings, at a risk, or with other depths than the trim's. */
-export const soundingsQuery = (rig: number, trim?: number, risk?: number, keel?: number[]) =>
+export const soundingsQuery = (rig: number, trim?: number, what?: string, risk?: number, keel?: number[]) =>
   queryOptions({
-    queryKey: ['soundings', rig, trim, risk, keel],
+    queryKey: ['soundings', rig, trim, what, risk, keel],
     queryFn: () =>
-      take(api.GET('/api/rigs/{rig}/soundings', { params: { path: { rig }, query: { trim, risk, keel } } })),
+      take(api.GET('/api/rigs/{rig}/soundings', { params: { path: { rig }, query: { trim, what, risk, keel } } })),
     placeholderData: (before) => before,
+  });
+
+export const surveyableQuery = (rig: number, trim?: number) =>
+  queryOptions({
+    queryKey: ['surveyable', rig, trim],
+    queryFn: () => take(api.GET('/api/rigs/{rig}/surveyable', { params: { path: { rig }, query: { trim } } })),
   });
 
 export const pilotsQuery = (rig: number) =>

@@ -743,6 +743,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/surveyable": {
+        parameters: {
+            query?: {
+                /** @description beside whose settings; those in force when left out */
+                trim?: number;
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** What a survey of the rig can look for, and why not where it cannot */
+        get: operations["listSurveyable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/pilots": {
         parameters: {
             query?: never;
@@ -2825,9 +2847,21 @@ export interface components {
             left: components["schemas"]["LeftRun"][];
             rows: components["schemas"]["ComparisonRow"][];
         };
+        Surveyable: {
+            /** @description depths, or another thing to look for */
+            what: string;
+            /** @description in the words of the trade */
+            name: string;
+            /** @description why there is nothing to look for; empty where there is */
+            why: string;
+        };
         Soundings: {
             /** @description why there is nothing to look for; empty where there is */
             none: string;
+            /** @description is looked for */
+            what: string;
+            /** @description that has the one limit that is looked for, where no core has: memory, ring or fabric */
+            thing: string;
             /** @description of the setting that is looked for */
             name: string;
             /** @description of the setting */
@@ -2936,6 +2970,8 @@ export interface components {
             trim: number;
         };
         DailyRisk: {
+            /** @description well enough to be told */
+            known: boolean;
             /**
              * Format: double
              * @description the chance of a fault in a day of mixed use, as believed
@@ -2954,9 +2990,9 @@ export interface components {
         FaultSlope: {
             /**
              * Format: double
-             * @description of less voltage that make faults twice as many
+             * @description mV less that make faults twice as many; of what is no core, of its unit
              */
-            mV: number;
+            by: number;
             /**
              * Format: double
              * @description of the 90% interval
@@ -3077,11 +3113,13 @@ export interface components {
             state: "flying" | "paused" | "ended";
             pauseAsked: boolean;
             endAsked: boolean;
+            /** @description that its survey looks for: the one at hand, or the last */
+            what: string;
             /**
              * @description the step at hand; back is on the way to the trim that is safe
              * @enum {string}
              */
-            phase: "baseline" | "memory" | "limits" | "clocks" | "ratio" | "depths" | "power" | "fans" | "proof" | "comparison" | "back" | "over";
+            phase: "baseline" | "memory" | "limits" | "clocks" | "ratio" | "load line" | "depths" | "bands" | "power" | "fans" | "proof" | "comparison" | "back" | "over";
             plan: components["schemas"]["PilotPlan"];
             /** @description at hand, by its place in the plan */
             step: number;
@@ -3192,6 +3230,8 @@ export interface components {
             score: number | null;
         };
         PilotPlan: {
+            /** @description that a survey looks for */
+            what: string;
             /** @description of a whole tuning */
             goal: string | null;
             steps: string[];
@@ -3260,6 +3300,8 @@ export interface components {
         StartPilotRequest: {
             /** @description of a whole tuning; a survey where it is left out */
             goal?: string;
+            /** @description that a survey looks for: one that surveyable lists; depths when left out */
+            what?: string;
             /** @description steps that are left out */
             leave?: string[];
             /** @description pause after each step */
@@ -4637,6 +4679,8 @@ export interface operations {
                 trim?: number;
                 /** @description the chance of a fault in a day of mixed use that is allowed */
                 risk?: number;
+                /** @description what is looked for: one that surveyable lists */
+                what?: string;
                 /** @description depths in steps to look at instead of the trim's, one for each core */
                 keel?: number[];
             };
@@ -4655,6 +4699,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Soundings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSurveyable: {
+        parameters: {
+            query?: {
+                /** @description beside whose settings; those in force when left out */
+                trim?: number;
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description in the order of the work */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Surveyable"][];
                 };
             };
             default: components["responses"]["Problem"];

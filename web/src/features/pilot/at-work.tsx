@@ -16,8 +16,9 @@ export function doing(pilot: Pilot): string {
   if (pilot.endAsked) return 'ends: back to the last trim that held';
   if (pilot.pauseAsked) return 'goes back to the last trim that held, to pause';
   if (pilot.waits) return `waits for its hours, ${pilot.plan.hours ? between(pilot.plan.hours) : ''}`;
-  const step =
-    pilot.phase === 'depths' ? `sounding ${pilot.orders}` : (stepNames[pilot.phase] ?? pilot.phase).toLowerCase();
+  const step = surveys.includes(pilot.phase)
+    ? `sounding ${pilot.orders}`
+    : (stepNames[pilot.phase] ?? pilot.phase).toLowerCase();
   switch (pilot.now?.doing) {
     case 'fitting':
       return `fits ${step}`;
@@ -42,12 +43,17 @@ export const stepNames: Record<string, string> = {
   limits: 'Limits',
   clocks: 'Clocks',
   ratio: 'Ratio',
+  'load line': 'Load line',
   depths: 'Depths',
+  bands: 'Bands',
   power: 'Power',
   fans: 'Fans',
   proof: 'Proof',
   comparison: 'Comparison',
 };
+
+/** Those that are surveys. */
+export const surveys = ['load line', 'depths', 'bands'];
 
 export function useAskPilot() {
   return useMutation({

@@ -1,8 +1,8 @@
 import { scaleLinear } from 'd3-scale';
 import { type KeyboardEvent, type PointerEvent, useRef } from 'react';
 import type { Schemas } from '../../api/client';
-import { num, signed } from '../../ui/format';
-import { clear, held, setting, settingWithUnit, tints } from './depth';
+import { num } from '../../ui/format';
+import { clear, held, lanes, recommends, setting, settingWithUnit, tints } from './depth';
 
 type Soundings = Schemas['Soundings'];
 type Core = Schemas['SoundedCore'];
@@ -23,22 +23,18 @@ const left = 40;
 const top = 34;
 const bottom = 8;
 
-/** The regimes in the order of their places within a core's column, with the letter that stands for each. */
-const regimes = [
-  { regime: 'heavy', letter: 'h', word: 'heavy' },
-  { regime: 'light', letter: 's', word: 'single core' },
-  { regime: 'transition', letter: 'r', word: 'rise and fall' },
-  { regime: 'idle', letter: 'i', word: 'idle' },
-];
-
 const most = { rings: 3, wideCores: 10 };
 
 /** Cores along the top, depth downwards: what held and failed, the chance of a fault, the keel of the trim and what is recommended. */
 export function DepthChart({ at, name, keel, onKeel, next }: DepthChartProps) {
   const box = useRef<SVGSVGElement>(null);
   const { cores } = at;
+  const drawn = recommends(at);
+  const keels = Math.max(2, ...cores.map((c) => Math.max(c.keel, c.own, drawn ? c.found : c.own)));
+  // what was tried far above the keel is on record, and not drawn
+  const room = keels + Math.max(6, Math.abs(at.deepest) / 3);
   const shallow =
-    Math.max(2, at.shallowest, ...at.points.map((p) => p.depth), ...cores.map((c) => Math.max(c.keel, c.own))) + 1;
+    Math.max(keels, Math.min(room, Math.max(at.thing ? keels : at.shallowest, ...at.points.map((p) => p.depth)))) + 1;
   const deep = at.deepest - 1.5;
   const y = scaleLinear([shallow, deep], [top, height - bottom]);
   const column = (width - left) / cores.length;
@@ -53,12 +49,12 @@ export function DepthChart({ at, name, keel, onKeel, next }: DepthChartProps) {
   };
   return (
     <svg ref={box} viewBox={`0 0 ${width} ${height}`} className="w-full touch-none select-none" data-chart="soundings">
-      <title>{`${at.name} per core, in ${at.unit}: what held, what failed, and the chance of a fault a day`}</title>
+      <title>{`${at.name}${at.thing ? '' : ' per core'}, in ${at.unit}: what held, what failed, and the chance of a fault a day`}</title>
       <rect x={left} y={top} width={width - left} height={height - top - bottom} fill="var(--buff)" />
       {cores.map((c, i) => (
         <Tints key={c.core} core={c} x={x(i)} width={column} at={at} y={y} shallow={shallow} />
       ))}
-      {gridOf(at.deepest).map((d) => (
+      {gridOf(at.deepest, shallow).map((d) => (
         <g key={d}>
           <line x1={left} x2={width} y1={y(d)} y2={y(d)} stroke="var(--line)" strokeWidth="0.7" />
           <text x={left - 5} y={y(d) + 4} textAnchor="end" className="num" fontSize="11" fill="var(--soft)">
@@ -70,7 +66,8 @@ export function DepthChart({ at, name, keel, onKeel, next }: DepthChartProps) {
         <Column
           key={c.core}
           core={c}
-          over={at.over}
+          thing={at.thing}
+          over={at.over && (at.at?.known ?? false)}
           x={x(i)}
           width={column}
           divided={i > 0 && cores[i - 1]?.cluster !== c.cluster}
@@ -81,15 +78,17 @@ export function DepthChart({ at, name, keel, onKeel, next }: DepthChartProps) {
         <Ring key={i} ring={r} x={x} column={column} y={y} placeOf={placeOf} />
       ))}
       {next && <path d={keelPath(next.depths, x, column, y)} {...line('var(--caution)', 1.4, '1 4')} />}
-      <path
-        d={keelPath(
-          at.cores.map((c) => c.found),
-          x,
-          column,
-          y,
-        )}
-        {...line('var(--ink)', 1.3, '6 4')}
-      />
+      {drawn && (
+        <path
+          d={keelPath(
+            at.cores.map((c) => c.found),
+            x,
+            column,
+            y,
+          )}
+          {...line('var(--ink)', 1.3, '6 4')}
+        />
+      )}
       <path d={keelPath(keel, x, column, y)} {...line('var(--ink)', 3)} />
       <text
         x={x(cores.length) - 4}
@@ -102,22 +101,25 @@ export function DepthChart({ at, name, keel, onKeel, next }: DepthChartProps) {
       >
         {name}
       </text>
-      {shownPoints(at.points, wide).map((p) => {
-        const place = placeOf.get(p.core);
-        return (
-          place !== undefined && (
-            <Point
-              key={`${p.core} ${p.regime} ${p.depth}`}
-              point={p}
-              x={x(place)}
-              width={column}
-              y={y(p.depth)}
-              step={step}
-              wide={wide}
-            />
-          )
-        );
-      })}
+      {shownPoints(at.points, wide)
+        .filter((p) => p.depth < shallow)
+        .map((p) => {
+          const place = placeOf.get(p.core);
+          return (
+            place !== undefined && (
+              <Point
+                key={`${p.core} ${p.regime} ${p.depth}`}
+                point={p}
+                x={x(place)}
+                width={column}
+                y={y(p.depth)}
+                step={step}
+                wide={wide}
+                at={at}
+              />
+            )
+          );
+        })}
       {cores.map((c, i) => (
         <KeelGrip
           key={c.core}
@@ -156,7 +158,12 @@ function shownPoints(points: Schemas['Sounding'][], wide: boolean): Schemas['Sou
   return [...longest.values()];
 }
 
-const gridOf = (deepest: number) => [0, -5, -10, -15, -20, -25, -30, -35, -40, -45, -50].filter((d) => d >= deepest);
+/** Depths that are written beside the drawing: about a dozen at most. */
+function gridOf(deepest: number, shallow: number): number[] {
+  const by = [1, 2, 5, 10].find((b) => (shallow - deepest) / b <= 13) ?? 10;
+  const from = Math.ceil(deepest / by);
+  return Array.from({ length: Math.floor(shallow / by) - from + 1 }, (_, i) => (from + i) * by);
+}
 
 /** A flat piece for each core, upright edges between. */
 const keelPath = (depths: number[], x: (i: number) => number, column: number, y: (d: number) => number) =>
@@ -180,7 +187,8 @@ function Tints({ core, x, width, at, y, shallow }: TintsProps) {
     if (depth < (core.sounded ?? 0)) return;
     const fill = tints.find((t) => chance >= t.from)?.fill ?? '';
     const last = bands.at(-1);
-    const upper = i === core.chances.length - 1 ? shallow : depth + 0.5;
+    if (depth - 0.5 >= shallow) return;
+    const upper = i === core.chances.length - 1 ? shallow : Math.min(shallow, depth + 0.5);
     if (last?.fill === fill) last.to = upper;
     else bands.push({ from: depth - 0.5, to: upper, fill });
   });
@@ -191,13 +199,14 @@ function Tints({ core, x, width, at, y, shallow }: TintsProps) {
 
 interface ColumnProps {
   core: Core;
+  thing: string;
   over: boolean;
   x: number;
   width: number;
   divided: boolean;
 }
 
-function Column({ core, over, x, width, divided }: ColumnProps) {
+function Column({ core, thing, over, x, width, divided }: ColumnProps) {
   const tight = width < 60;
   const tooDeep = over && core.keel < core.found;
   return (
@@ -205,7 +214,7 @@ function Column({ core, over, x, width, divided }: ColumnProps) {
       {divided && <line x1={x} x2={x} y1={top - 26} y2={height - bottom} stroke="var(--ink)" strokeWidth="1" />}
       {!divided && <line x1={x} x2={x} y1={top} y2={height - bottom} stroke="var(--line)" strokeWidth="0.7" />}
       <text x={x + width / 2} y={12} fontSize="12.5" fill="var(--ink)">
-        {tight ? core.core : `core ${core.core}`}
+        {thing || (tight ? core.core : `core ${core.core}`)}
       </text>
       <text
         x={x + width / 2}
@@ -230,15 +239,17 @@ interface PointProps {
   y: number;
   step: number;
   wide: boolean;
+  at: Soundings;
 }
 
 /** What was tested: a figure of minutes where it held, a cross where it failed, each regime at its place of the column. */
-function Point({ point, x, width, y, step, wide }: PointProps) {
+function Point({ point, x, width, y, step, wide, at: soundings }: PointProps) {
+  const regimes = lanes(soundings);
   const place = regimes.findIndex((r) => r.regime === point.regime);
   const at = wide ? x + (width * (place + 0.5)) / regimes.length : x + width / 2;
   const size = Math.min(10.5, Math.max(7.5, step * 0.95));
   const minutes = held(point.minutes);
-  const told = `core ${point.core}, ${regimes[place]?.word}, ${signed(point.depth)}: ${point.minutes > 0 ? `held ${num(point.minutes, 1)} min` : ''}${point.faults > 0 ? ` failed ${point.faults}×` : ''}`;
+  const told = `${soundings.thing || `core ${point.core}`}, ${regimes[place]?.word}, ${settingWithUnit(soundings, point.depth)}: ${point.minutes > 0 ? `held ${num(point.minutes, 1)} min` : ''}${point.faults > 0 ? ` failed ${point.faults}×` : ''}`;
   if (point.faults > 0) {
     const r = wide ? 3.6 : 2.6;
     return (
@@ -323,7 +334,7 @@ function KeelGrip({ core, depth, at, x, width, y, depthAt, onKeel }: GripProps) 
   return (
     <rect
       role="slider"
-      aria-label={`keel of core ${core.core}`}
+      aria-label={at.thing ? `keel of the ${at.thing}` : `keel of core ${core.core}`}
       aria-valuenow={depth}
       aria-valuemin={at.deepest}
       aria-valuemax={most}
@@ -339,7 +350,7 @@ function KeelGrip({ core, depth, at, x, width, y, depthAt, onKeel }: GripProps) 
       onPointerMove={drag}
       onKeyDown={key}
     >
-      <title>{`core ${core.core} at ${settingWithUnit(at, depth)}; drag it`}</title>
+      <title>{`${at.thing || `core ${core.core}`} at ${settingWithUnit(at, depth)}; drag it`}</title>
     </rect>
   );
 }

@@ -1,13 +1,13 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Slider } from 'radix-ui';
 import { useState } from 'react';
-import { useLocation } from 'wouter';
+import { useLocation, useSearchParams } from 'wouter';
 import { api, type Schemas, type Trim, take } from '../../api/client';
-import { pilotsQuery, soundingsQuery, trimsQuery, useRig } from '../../api/queries';
+import { pilotsQuery, soundingsQuery, surveyableQuery, trimsQuery, useRig } from '../../api/queries';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { count, num, trimName } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
-import { setting, settingWithUnit } from './depth';
+import { lanes, recommends, setting, settingWithUnit } from './depth';
 import { DepthChart } from './depth-chart';
 import { PlaneChart } from './plane-chart';
 import { SurveyDock } from './survey-dock';
@@ -23,11 +23,16 @@ export function SoundingsSheet({ rig, id }: SheetProps) {
   const owner = useRig(rig);
   const trims = useQuery(trimsQuery(rig));
   const [place, setPlace] = useState(usual);
-  const [moved, setMoved] = useState<{ trim?: number; keel: number[] }>();
+  const [moved, setMoved] = useState<{ trim?: number; what: string; keel: number[] }>();
+  const [search, setSearch] = useSearchParams();
+  const choose = (of: string) => setSearch({ of }, { replace: true });
   const risk = 1 / (allowed[place] ?? 20);
-  const keel = moved && moved.trim === id ? moved.keel : undefined;
-  const query = useQuery(soundingsQuery(rig, id, risk, keel));
   const pilots = useQuery(pilotsQuery(rig));
+  const pilot = pilots.data?.[0];
+  const flies = pilot && pilot.state !== 'ended';
+  const what = search.get('of') ?? (flies ? pilot.what : 'depths');
+  const keel = moved && moved.trim === id && moved.what === what ? moved.keel : undefined;
+  const query = useQuery(soundingsQuery(rig, id, what, risk, keel));
   const at = query.data;
   if (query.error && !at)
     return (
@@ -40,20 +45,19 @@ export function SoundingsSheet({ rig, id }: SheetProps) {
   if (at.none || !trim) {
     return (
       <div className="px-4">
+        <Heading note={<LookFor rig={rig} trim={id} what={what} onWhat={choose} />}>Soundings</Heading>
         <Empty>
           <strong>There is nothing to sound here.</strong> {at.none}.
         </Empty>
       </div>
     );
   }
-  const pilot = pilots.data[0];
-  const flies = pilot && pilot.state !== 'ended';
   const survey = <SurveyDock rig={owner} trim={trim} pilot={pilot} risk={risk} at={at} trims={trims.data} />;
-  const now = pilot?.state === 'flying' ? pilot.now : null;
+  const now = pilot?.state === 'flying' && pilot.what === at.what ? pilot.now : null;
   const shown = keel ?? at.cores.map((c) => c.own);
   const move = (core: number, depth: number) => {
     const key = at.cores[core]?.key;
-    setMoved({ trim: id, keel: shown.map((d, i) => (at.cores[i]?.key === key ? depth : d)) });
+    setMoved({ trim: id, what, keel: shown.map((d, i) => (at.cores[i]?.key === key ? depth : d)) });
   };
   return (
     <SheetWithDock
@@ -66,7 +70,7 @@ export function SoundingsSheet({ rig, id }: SheetProps) {
             at={at}
             trim={trim}
             moved={keel !== undefined}
-            onFound={() => setMoved({ trim: id, keel: at.cores.map((c) => c.found) })}
+            onFound={() => setMoved({ trim: id, what, keel: at.cores.map((c) => c.found) })}
             onBack={() => setMoved(undefined)}
           />
           {!flies && survey}
@@ -74,15 +78,8 @@ export function SoundingsSheet({ rig, id }: SheetProps) {
         </>
       }
     >
-      <Heading
-        note={
-          at.plane
-            ? 'fixed voltage of all cores, at the clock that is set and about it'
-            : `${at.name} per core, ${at.unit}; the clearance of each above where it fails, in steps of ${num(at.stepMV, at.stepMV % 1 ? 2 : 0)} mV`
-        }
-      >
-        Soundings
-      </Heading>
+      <Heading note={<LookFor rig={rig} trim={id} what={what} onWhat={choose} />}>Soundings</Heading>
+      <p className="mb-1 text-[12.5px] text-soft">{unitWords(at)}</p>
       {at.plane ? (
         <PlaneChart
           at={at}
@@ -106,6 +103,48 @@ export function SoundingsSheet({ rig, id }: SheetProps) {
   );
 }
 
+/** What the depths of the drawing are. */
+function unitWords(at: Soundings): string {
+  if (at.plane) return 'Fixed voltage of all cores, at the clock that is set and about it.';
+  const per = `${num(Math.abs(at.per), at.per % 1 ? 2 : 0)} ${at.unit}`;
+  if (at.thing)
+    return `The ${at.name}; clear: how many steps of ${per} it lies short of where it fails. Further down is faster.`;
+  const step = `${num(at.stepMV, at.stepMV % 1 ? 2 : 0)} mV`;
+  if (at.each === 'chip' && at.unit !== 'mV')
+    return `The ${at.name} of all cores${at.unit === 'steps' ? '' : `, in steps of ${per}`}; a step is ${step} while all work. Clear: how many steps each core lies above where it fails.`;
+  return `The ${at.name} of each core, in ${at.unit}; clear: how many steps of ${step} it lies above where it fails.`;
+}
+
+interface LookForProps {
+  rig: number;
+  trim?: number;
+  what: string;
+  onWhat: (what: string) => void;
+}
+
+/** What the soundings are of: the depths of cores, or another thing that a survey can look for on this machine. */
+function LookFor({ rig, trim, what, onWhat }: LookForProps) {
+  const list = useQuery(surveyableQuery(rig, trim)).data?.filter((x) => x.why === '' || x.what === what);
+  if (!list || list.length < 2) return null;
+  return (
+    <label className="text-[13px]">
+      of{' '}
+      <select
+        id="look-for"
+        value={what}
+        onChange={(e) => onWhat(e.target.value)}
+        className="border border-line bg-sheet px-1 py-0.5"
+      >
+        {list.map((x) => (
+          <option key={x.what} value={x.what}>
+            {x.name}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
 interface RiskProps {
   at: Soundings;
   trim: Trim;
@@ -118,35 +157,38 @@ function Risk({ at, trim, moved, place, onPlace }: RiskProps) {
   const beyond = (c: Schemas['SoundedCore']) => c.keel - c.found;
   const deepest = at.cores.reduce((a, b) => (beyond(b) < beyond(a) ? b : a));
   const shallowest = at.cores.reduce((a, b) => (b.clearance < a.clearance ? b : a));
-  const { over } = at;
+  const known = at.at?.known ?? false;
+  const over = at.over && known;
   return (
     <Section title={moved ? 'As drawn' : trimName(trim)} note="a fault in a day of mixed use">
       <p className={`text-[21px] leading-tight font-semibold ${over ? 'text-caution' : ''}`} data-risk={at.at?.risk}>
-        {at.at?.words}
+        {known ? at.at?.words : 'Not known yet'}
       </p>
       <p className="text-[13px] text-soft">
-        {percent(at.at?.low)} to {percent(at.at?.high)} (90 %); {percent(at.breaks, '')} that it is more than allowed
+        {percent(at.at?.low)} to {percent(at.at?.high)} (90 %)
+        {known ? `; ${percent(at.breaks, '')} that it is more than allowed` : ': too little was tried to tell'}
       </p>
       <p className="text-[13px]">
         {over && beyond(deepest) < 0 ? (
           <span className="text-caution">
-            {at.plane ? 'The voltage' : `Core ${deepest.core}`} lies{' '}
-            <span className="num">{count(-beyond(deepest), 'step')}</span> too {at.plane ? 'low' : 'deep'} for what is
-            allowed{at.plane && `: ${settingWithUnit(at, deepest.found)} is recommended`}
+            {whose(at, deepest)} lies <span className="num">{count(-beyond(deepest), 'step')}</span>{' '}
+            {at.thing ? 'beyond' : `too ${at.plane ? 'low' : 'deep'} for`} what is allowed
+            {(at.plane || at.each === 'chip') && `: ${settingWithUnit(at, deepest.found)} is recommended`}
           </span>
         ) : (
           <>
-            Least clearance: core {shallowest.core}, <span className="num">{num(shallowest.clearance)} steps</span>{' '}
-            above where it fails
+            Least clearance: {at.thing ? `the ${at.thing}` : `core ${shallowest.core}`},{' '}
+            <span className="num">{num(shallowest.clearance)} steps</span> {at.thing ? 'short of' : 'above'} where it
+            fails
           </>
         )}
       </p>
       <p className="text-[13px]">
         {at.slope && (
           <>
-            This chip: {at.slope.words}{' '}
+            This {at.thing || 'chip'}: {at.slope.words}{' '}
             <span className="text-soft">
-              ({num(at.slope.low, 1)} to {num(at.slope.high, 1)})
+              ({num(at.slope.low, at.slope.high < 2 ? 2 : 1)} to {num(at.slope.high, at.slope.high < 2 ? 2 : 1)})
             </span>
           </>
         )}
@@ -174,13 +216,21 @@ function Risk({ at, trim, moved, place, onPlace }: RiskProps) {
   );
 }
 
+/** What a core's keel is of. */
+function whose(at: Soundings, core: Schemas['SoundedCore']): string {
+  if (at.plane) return 'The voltage';
+  return at.each === 'chip' ? `The ${at.name}` : `Core ${core.core}`;
+}
+
 const percent = (x = 0, per = ' a day') =>
   x < 0.0005 ? 'next to nothing' : `${num(100 * x, x < 0.1 ? 1 : 0)} %${per}`;
 
 /** What the depths do under heavy load, against the trim. */
 function Forecasts({ at, moved }: { at: Soundings; moved: boolean }) {
   const of = (what: string) => at.forecasts.find((f) => f.of === what);
-  const rows = [of('trim'), moved ? of('keel') : undefined, of('found')].filter((f) => f !== undefined);
+  const rows = [of('trim'), moved ? of('keel') : undefined, recommends(at) ? of('found') : undefined].filter(
+    (f) => f !== undefined,
+  );
   const names: Record<string, string> = { trim: 'now', keel: 'as drawn', found: 'recommended' };
   return (
     <table className="forecast mt-2 w-full text-[13px]">
@@ -220,7 +270,7 @@ function Proposals({ rig, at, trim, moved, onFound, onBack }: ProposalsProps) {
           body: {
             parent: trim.id,
             name: 'keel',
-            reason: `From the soundings: ${at.at?.words} as believed.`,
+            reason: `From the soundings; a fault in a day of mixed use: ${at.at?.words}.`,
             settings: at.changes,
           },
         }),
@@ -228,15 +278,20 @@ function Proposals({ rig, at, trim, moved, onFound, onBack }: ProposalsProps) {
     onSuccess: (made) => go(sheetPath(rig, 'trim', made.id)),
   });
   const same = at.cores.every((c) => c.found === c.keel);
+  const kin = at.fleet > 0 ? `with what ${at.fleet} like chips showed` : `by this ${at.thing || 'chip'} alone`;
+  if (!recommends(at))
+    return (
+      <Section title="Recommended">
+        <p className="text-[13px]">Nothing before a survey: too little was tried.</p>
+        {moved && (
+          <Button reads onClick={onBack} className="mt-1">
+            Undo
+          </Button>
+        )}
+      </Section>
+    );
   return (
-    <Section
-      title="Recommended"
-      note={
-        at.found
-          ? `${at.found.words}, ${at.fleet > 0 ? `with what ${at.fleet} like chips showed` : 'by this chip alone'}`
-          : ''
-      }
-    >
+    <Section title="Recommended" note={at.found ? `${at.found.words}, ${kin}` : ''}>
       <p className="num text-[13px]" data-found="">
         {at.cores
           .filter((c, i) => at.cores.findIndex((o) => o.key === c.key) === i)
@@ -263,7 +318,7 @@ function Proposals({ rig, at, trim, moved, onFound, onBack }: ProposalsProps) {
       </div>
       {at.left > 0 && (
         <p className="mt-1 text-[12.5px] text-soft">
-          {at.left} {at.left === 1 ? 'trial' : 'trials'} under another clock, voltage or load line{' '}
+          {count(at.left, 'trial')} {at.thing ? 'with other settings' : 'under another clock, voltage or load line'}{' '}
           {at.left === 1 ? 'is' : 'are'} not counted.
         </p>
       )}
@@ -285,8 +340,12 @@ function Legend({ at, next }: { at: Soundings; next: boolean }) {
     );
   return (
     <p className="mt-1 text-[12.5px] leading-snug text-soft">
-      Within a column, from left: heavy, single core, rise and fall, idle. Figures are minutes held (h: hours),{' '}
-      <span className="text-caution">+</span> failed, dashed rings froze or restarted with no core named
+      Within a column, from left:{' '}
+      {lanes(at)
+        .map((l) => l.word)
+        .join(', ')}
+      . Figures are minutes held (h: hours), <span className="text-caution">+</span> failed, dashed rings froze or
+      restarted{at.thing ? '' : ' with no core named'}
       {rest > 0 && ` (${rest} deeper ones not drawn)`}. Tints: under 1 in 1000 a day, 1 in 100, 1 in 10, more; buff was
       never sounded. Solid: the keel, which can be dragged. Dashed: recommended.{next && ' Dotted: tried now.'}
       {at.holders.length > 0 && (

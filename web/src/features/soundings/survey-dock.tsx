@@ -25,7 +25,8 @@ const hours = [1, 2, 4, 8, 12, 24];
 
 /** A survey: begun, at work, paused, or what the last one found. */
 export function SurveyDock({ rig, trim, pilot, risk, at, trims }: SurveyDockProps) {
-  if (pilot && pilot.state !== 'ended') return <AtWork rig={rig} pilot={pilot} trims={trims} unit={at} />;
+  if (pilot && pilot.state !== 'ended')
+    return <AtWork rig={rig} pilot={pilot} trims={trims} unit={pilot.plan.what === at.what ? at : undefined} />;
   return (
     <>
       {pilot && <Ended rig={rig} pilot={pilot} trims={trims} at={at} />}
@@ -36,7 +37,13 @@ export function SurveyDock({ rig, trim, pilot, risk, at, trims }: SurveyDockProp
 
 function Ended({ rig, pilot, trims, at }: { rig: Rig; pilot: Pilot; trims: Trim[]; at: Schemas['Soundings'] }) {
   const found = trims.find((t) => t.id === pilot.found);
-  const over = found && !pilot.problem && at.over && at.trim === found.id && at.cores.every((c) => c.keel === c.own);
+  const over =
+    found &&
+    !pilot.problem &&
+    pilot.what === at.what &&
+    at.over &&
+    at.trim === found.id &&
+    at.cores.every((c) => c.keel === c.own);
   return (
     <Section title="Last survey" note={`${pilot.orders} trials in ${roughly(60 * pilot.spentMin)} of bench time`}>
       <p className="text-[13px]" data-pilot="ended">
@@ -71,14 +78,16 @@ function Begin({ rig, trim, risk, at }: Omit<SurveyDockProps, 'trims' | 'pilot'>
       take(
         api.POST('/api/rigs/{rig}/pilots', {
           params: { path: { rig: rig.id } },
-          body: { trim: trim.id, risk, minutes: 60 * time, deepest: deepest ?? null, clears },
+          body: { trim: trim.id, what: at.what, risk, minutes: 60 * time, deepest: deepest ?? null, clears },
         }),
       ),
   });
   const field = 'num block w-full border border-line bg-sheet px-1 py-0.5 text-right';
   return (
     <Section title="Survey" note={`from ${trimName(trim)}`}>
-      <p className="mb-1 text-[13px] text-soft">Tries depths unattended, fits what it finds, proves it.</p>
+      <p className="mb-1 text-[13px] text-soft">
+        Tries {at.what === 'depths' ? 'depths' : `the ${at.name}`} unattended, fits what it finds, proves it.
+      </p>
       <div className="grid grid-cols-3 gap-2 text-[13px]">
         <label>
           Bench time
@@ -91,14 +100,15 @@ function Begin({ rig, trim, risk, at }: Omit<SurveyDockProps, 'trims' | 'pilot'>
           </select>
         </label>
         <label>
-          Deepest{at.unit !== 'steps' && `, ${at.unit}`}
+          {at.per < 0 ? 'Highest' : at.unit === 'steps' || at.unit === 'mV' ? 'Deepest' : 'Lowest'}
+          {at.unit !== 'steps' && `, ${at.unit}`}
           <input
             id="survey-deepest"
             type="number"
             value={rounded(at.zero + (deepest ?? at.deepest) * at.per)}
-            min={rounded(at.zero + at.deepest * at.per)}
-            max={rounded(at.zero - at.per)}
-            step={at.per}
+            min={rounded(Math.min(at.zero + at.deepest * at.per, at.zero - at.per))}
+            max={rounded(Math.max(at.zero + at.deepest * at.per, at.zero - at.per))}
+            step={Math.abs(at.per)}
             onChange={(e) => setDeepest(Math.round((Number(e.target.value) - at.zero) / at.per))}
             className={field}
           />

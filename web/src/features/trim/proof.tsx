@@ -64,15 +64,12 @@ function Believed({ rig, trim }: { rig: Rig; trim: Trim }) {
       <Link href={sheetPath(rig.id, 'soundings', trim.id)} className="underline">
         soundings
       </Link>{' '}
-      <span className={at.at.risk > at.allowed ? 'font-semibold text-caution' : 'font-semibold'}>{at.at.words}</span>
-      {at.at.high - at.at.low < 0.95 ? (
-        <span className="text-soft">
-          {' '}
-          ({num(100 * at.at.low, 1)} to {num(100 * at.at.high, 1)} %)
-        </span>
-      ) : (
-        <span className="text-soft">, but anything is possible</span>
-      )}
+      <span className={at.at.known && at.at.risk > at.allowed ? 'font-semibold text-caution' : 'font-semibold'}>
+        {at.at.words}
+      </span>{' '}
+      <span className="text-soft">
+        ({num(100 * at.at.low, 1)} to {num(100 * at.at.high, 1)} % a day)
+      </span>
       ; core {least.core} is {num(least.clearance)} steps above where it fails.
     </p>
   );

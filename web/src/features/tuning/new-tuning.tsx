@@ -6,7 +6,7 @@ import { goalsQuery, type TuningAsk, tuningQuery } from '../../api/queries';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { num, roughly, trimName } from '../../ui/format';
 import { sheetPath } from '../../ui/sheet';
-import { stepNames } from '../pilot/at-work';
+import { stepNames, surveys } from '../pilot/at-work';
 import { PlanChart } from './plan-chart';
 import { usePlanned } from './planned';
 
@@ -56,7 +56,7 @@ export function NewTuning({ rig, trims, from }: { rig: Rig; trims: Trim[]; from:
   const show = usePlanned(rig.id);
   const steps = plan.data?.steps ?? [];
   const coming = steps
-    .filter((s) => !s.skip && (s.changes.length > 0 || s.kind === 'depths'))
+    .filter((s) => !s.skip && (s.changes.length > 0 || surveys.includes(s.kind)))
     .map((s) => stepNames[s.kind] ?? s.kind)
     .join();
   useEffect(() => {

@@ -1,4 +1,4 @@
-import { stepNames } from '../pilot/at-work';
+import { stepNames, surveys } from '../pilot/at-work';
 
 export interface PlanPoint {
   kind: string;
@@ -40,7 +40,7 @@ export function PlanChart({ steps }: { steps: PlanPoint[] }) {
         })}
         {steps.map((s, i) => (
           <svg key={s.kind} x={x(i)} y={y} overflow="visible" aria-hidden="true">
-            {s.kind === 'depths' && <Dip />}
+            {surveys.includes(s.kind) && <Dip />}
             <Mark point={s} />
           </svg>
         ))}

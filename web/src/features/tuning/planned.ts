@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useCallback } from 'react';
 import { pilotsQuery } from '../../api/queries';
-import { stepNames } from '../pilot/at-work';
+import { stepNames, surveys } from '../pilot/at-work';
 
 /** Trims that are to come: the one that they begin with, and their names. */
 export interface ToCome {
@@ -19,7 +19,7 @@ export function usePlanned(rig: number) {
 }
 
 /** Steps that make trims. */
-const making = ['memory', 'limits', 'clocks', 'ratio', 'depths', 'power', 'fans'];
+const making = ['memory', 'limits', 'clocks', 'ratio', ...surveys, 'power', 'fans'];
 
 /** The trims to come on a rig's course: of the plan that is looked at, or of the tuning under way. */
 export function useToCome(rig: number): ToCome {

@@ -2,7 +2,7 @@ import { Link } from 'wouter';
 import type { Schemas, Trim } from '../../api/client';
 import { trimName } from '../../ui/format';
 import { sheetPath } from '../../ui/sheet';
-import { stepNames } from '../pilot/at-work';
+import { stepNames, surveys } from '../pilot/at-work';
 
 /** What came of each step, in the order in which they were carried out: one that was gone back to stands twice. */
 export function StepTable({ rig, pilot, trims }: { rig: number; pilot: Schemas['Pilot']; trims: Trim[] }) {
@@ -19,7 +19,7 @@ export function StepTable({ rig, pilot, trims }: { rig: number; pilot: Schemas['
       <tbody>
         {pilot.done.map((d, i) => {
           const trim = trims.find((t) => t.id === d.trim);
-          const sheet = d.kind === 'depths' ? 'soundings' : 'trim';
+          const sheet = surveys.includes(d.kind) ? 'soundings' : 'trim';
           return (
             // biome-ignore lint/suspicious/noArrayIndexKey: steps are only ever added at the end
             <tr key={i} data-done={d.kind} className={d.skipped ? 'text-soft' : ''}>
