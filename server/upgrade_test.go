@@ -111,9 +111,7 @@ func readAll(t *testing.T, bench *servertest.Bench, want map[int64]string) {
 			get(at+"/soundings", nil)
 		}
 		for _, path := range []string{"", "/fittings", "/sessions", "/pilots", "/surveyable", "/channels", "/watchable", "/corrections",
-			"/watches",
-			"/log",
-			"/scores", "/incidents", "/removal"} {
+			"/watches", "/log", "/scores", "/incidents", "/removal"} {
 			get(at+path, nil)
 		}
 		var trims []api.Trim
