@@ -45,6 +45,29 @@ func TestJourneySoundings(t *testing.T) {
 	p.see("main", "as believed")
 }
 
+// TestJourneyOtherSoundings: what else a survey can look for on a machine stands beside the title; the memory's rate has a keel of its own,
+// which taken far up fails, and the page is found again by its address.
+func TestJourneyOtherSoundings(t *testing.T) {
+	rig, _ := rigCalled(t, "Dunlin")
+	p := open(t, fmt.Sprintf("/rig/%d/soundings", rig.Id))
+	if err := p.see("#look-for", "").Select([]string{"memory rate"}, true, rod.SelectorTypeText); err != nil {
+		t.Fatal(err)
+	}
+	keel := p.see("[role=slider][aria-label='keel of the memory']", "")
+	if options := must(p.see("#look-for", "").Text()); strings.Contains(options, "AC load line") {
+		t.Errorf("this board has no AC load line, and a survey can look for %s", options)
+	}
+	for range 12 {
+		if err := keel.Type(input.ArrowDown); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p.see("section", `The memory rate lies\s+\d+ steps?\s+beyond`)
+	again := open(t, strings.TrimPrefix(must(p.Info()).URL, address))
+	again.see("[role=slider][aria-label='keel of the memory']", "")
+	again.see("aside", "Tries the memory rate unattended")
+}
+
 // TestJourneyPlane: where the voltage is fixed, clock and voltage make a plane with what was tried there; the voltage taken lower fails
 // sooner and draws less, and makes a trim.
 func TestJourneyPlane(t *testing.T) {

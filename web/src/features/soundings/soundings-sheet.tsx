@@ -270,7 +270,7 @@ function Proposals({ rig, at, trim, moved, onFound, onBack }: ProposalsProps) {
           body: {
             parent: trim.id,
             name: 'keel',
-            reason: `From the soundings; a fault in a day of mixed use: ${at.at?.words}.`,
+            reason: `From the soundings: ${at.at?.known ? `${at.at.words} as believed` : 'how likely it is to fail is not known yet'}.`,
             settings: at.changes,
           },
         }),
