@@ -136,7 +136,8 @@ func (a *Axis) vouched(set *part.Set, flat trim.Settings, base levels, known *le
 	if !ok || !a.alike(a.Rest(stock), flat) {
 		return survey.Use{}, false
 	}
-	return survey.Use{Offsets: a.Depths(set.Processor, stock), Minutes: vouchedMin, Shift: l.shift(base, a.StepV)}, true
+	return survey.Use{Offsets: a.Depths(set.Processor, stock), Minutes: vouchedMin, Shift: l.shift(base, a.StepV),
+		Vouched: true}, true
 }
 
 // nearV is how close to what is delivered a fault tells that the maker cannot vouch for this machine: what fails there within minutes would

@@ -41,10 +41,10 @@ func (a *Axis) readThing(set *part.Set, rest trim.Settings, records *Records) To
 		out.Trials, out.From = append(out.Trials, p), append(out.From, From{t.ID, t.Trim})
 	}
 	if a.thing.ratedMin > 0 && !failedNear {
-		out.Uses = append(out.Uses, survey.Use{Offsets: []int{0}, Minutes: a.thing.ratedMin})
+		out.Uses = append(out.Uses, survey.Use{Offsets: []int{0}, Minutes: a.thing.ratedMin, Vouched: true})
 	}
 	if stock := trim.Stock(set.Processor, set.Board); alike(stock, false) && !failedNear {
-		out.Uses = append(out.Uses, survey.Use{Offsets: a.Depths(set.Processor, stock), Minutes: vouchedMin})
+		out.Uses = append(out.Uses, survey.Use{Offsets: a.Depths(set.Processor, stock), Minutes: vouchedMin, Vouched: true})
 	}
 	for _, u := range records.Uses { // what it did nobody knows, and nothing less than a fault tells of it
 		if s, has := records.Settings[u.Trim]; has && u.Faults > 0 && alike(s, true) {

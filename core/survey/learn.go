@@ -3,6 +3,7 @@ package survey
 import (
 	"fmt"
 	"math"
+	"math/rand/v2"
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
@@ -62,6 +63,8 @@ type Use struct {
 	Minutes float64
 	Faults  int
 	Shift   Shift // as of a Past
+	// Vouched tells that nobody saw it: a maker vouches for it. What was seen may speak against that.
+	Vouched bool
 }
 
 // Learn tells the survey of what it did not order. It takes nothing of the bench time. The error lists every fault of what is told,
@@ -90,14 +93,46 @@ func (s *Survey) Learn(trials []Past, uses []Use) error {
 		o.Offsets = s.setup.whole(o.Offsets)
 		s.belief.see(&o, &trials[i].Outcome, trials[i].Shift)
 	}
+	var vouched []Use
 	for i := range uses {
 		u := uses[i]
 		u.Offsets = s.setup.whole(u.Offsets)
+		if u.Vouched && len(s.belief.faults) > 0 {
+			vouched = append(vouched, u)
+			continue
+		}
 		s.belief.use(&u)
 	}
 	s.belief.settle()
+	if len(vouched) > 0 {
+		before := newBelief(&s.setup)
+		for i := range vouched {
+			vouched[i].Minutes *= s.believes(before, &vouched[i])
+			s.belief.use(&vouched[i])
+		}
+		s.belief.settle()
+	}
 	s.worlds = nil
 	return nil
+}
+
+// dishonest is the share of machines that do not stand what their maker vouches for.
+const dishonest = 0.03
+
+// believes is the chance that a machine stands what its maker vouches for, by what was seen of it: how likely it is to pass the time
+// without a fault by that, against how likely others of its kind are.
+func (s *Survey) believes(before *belief, u *Use) float64 {
+	const looked = 400 // chips
+	passes := func(b *belief) float64 {
+		sum := 0.0
+		for _, w := range b.sample(looked, rand.New(rand.NewPCG(s.setup.Seed, 1<<34))) {
+			sum += math.Exp(-u.Minutes / minutesADay * s.setup.faults(&w, u.Offsets))
+		}
+		return math.Min(1-1.0/looked, math.Max(1.0/looked, sum/looked))
+	}
+	odds := func(p float64) float64 { return p / (1 - p) }
+	x := odds(1-dishonest) * odds(passes(s.belief)) / odds(passes(before))
+	return x / (1 + x)
 }
 
 func (s *Survey) checkOffsets(offsets []int) (f invalid.List) {

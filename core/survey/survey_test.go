@@ -298,6 +298,35 @@ func TestAShareOfAStep(t *testing.T) {
 	}
 }
 
+// TestAMakersWord: that a machine stands a month as delivered is believed as long as what was seen does not speak against it: of one that
+// failed far below, it tells as much as a month that was seen; of one that failed a few steps below, next to nothing.
+func TestAMakersWord(t *testing.T) {
+	risk := func(failed int, uses ...Use) float64 {
+		x := begun(t, usual(2))
+		var past []Past
+		for range 3 {
+			past = append(past, Past{Order: Order{[]int{failed, failed}, []Leg{{Load: load.Heavy, Cores: []int{0, 1}, Minutes: 10}}},
+				Outcome: Outcome{true, []LegEnded{{3, verdict.Miscalculated, new(int)}}}})
+		}
+		if err := x.Learn(past, uses); err != nil {
+			t.Fatal(err)
+		}
+		return x.Assess([]int{0, 0}).Risk24h
+	}
+	month := Use{Offsets: []int{0, 0}, Minutes: 30 * minutesADay}
+	word := month
+	word.Vouched = true
+	for _, row := range []struct {
+		failed      int
+		least, most float64 // of what the word takes of the risk, against what a month that was seen does
+	}{{-25, 0.9, 1.01}, {-5, 0, 0.6}} {
+		none, seen, said := risk(row.failed), risk(row.failed, month), risk(row.failed, word)
+		if share := math.Log(said/none) / math.Log(seen/none); !(share >= row.least && share <= row.most) {
+			t.Errorf("failed at %d: a risk of %.2g, with a month that was seen %.2g, and with one that was vouched for %.2g", row.failed, none, seen, said)
+		}
+	}
+}
+
 // TestWhatLiesBesideIsNoCore: faults that no core is named for, and that come on steeply, may be of what lies beside the cores: those
 // tell less of the cores' slope, which may be flatter, and leave them shallower, than where nothing lies there; faults that name a core
 // tell as much as before.
@@ -555,8 +584,8 @@ func TestRailsAndUseAreUnderstood(t *testing.T) {
 		{"one rail, alone on it", shared, []Past{uneven(load.Heavy, 0)}, nil, 6, 20},
 		{"twenty steps less bold then", shared, []Past{{uneven(load.Heavy, 0).Order, held,
 			Shift{All: map[load.Regime]float64{load.RegimeHeavy: 20, load.RegimeLight: 20}}}}, nil, 0, 2},
-		{"a month of use", usual(3), nil, []Use{{[]int{-24, -24, -24}, 30 * minutesADay, 0, Shift{}}}, 9.5, 20},
-		{"with faults", usual(3), nil, []Use{{[]int{-24, -24, -24}, 30 * minutesADay, 3, Shift{}}}, 0, 9},
+		{"a month of use", usual(3), nil, []Use{{[]int{-24, -24, -24}, 30 * minutesADay, 0, Shift{}, false}}, 9.5, 20},
+		{"with faults", usual(3), nil, []Use{{[]int{-24, -24, -24}, 30 * minutesADay, 3, Shift{}, false}}, 0, 9},
 	} {
 		before, after := begun(t, row.setup), begun(t, row.setup)
 		if err := after.Learn(row.trials, row.uses); err != nil {
@@ -572,8 +601,8 @@ func TestRailsAndUseAreUnderstood(t *testing.T) {
 	}
 	month, faulty := begun(t, usual(3)), begun(t, usual(3))
 	x := []int{-24, -24, -24}
-	if err := errors.Join(month.Learn(nil, []Use{{x, 30 * minutesADay, 0, Shift{}}}),
-		faulty.Learn(nil, []Use{{x, 30 * minutesADay, 3, Shift{}}})); err != nil {
+	if err := errors.Join(month.Learn(nil, []Use{{x, 30 * minutesADay, 0, Shift{}, false}}),
+		faulty.Learn(nil, []Use{{x, 30 * minutesADay, 3, Shift{}, false}})); err != nil {
 		t.Fatal(err)
 	}
 	if a, b := month.Assess(x).Risk24h, faulty.Assess(x).Risk24h; a > 0.02 || b < 0.05 || b > 0.25 {
