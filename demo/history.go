@@ -183,6 +183,7 @@ type step struct {
 	profile      string
 	branch       bool    // made from the last trim that held instead of the last one
 	surveyMin    float64 // found by a survey of so many minutes instead of made,
+	goal         string  // or by a tuning with this goal,
 	from         int     // which begins with the trim of this step
 }
 
@@ -257,8 +258,11 @@ func (r *rig) fit(ctx context.Context, trimID int64) error {
 // it finds none that is the parent.
 func (r *rig) survey(ctx context.Context, parent int64, s step) (trim int64, verdict string, err error) {
 	var p api.Pilot
-	if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/pilots", r.id), api.StartPilotRequest{Trim: parent, Minutes: s.surveyMin},
-		&p); err != nil {
+	ask := api.StartPilotRequest{Trim: parent, Minutes: s.surveyMin}
+	if s.goal != "" {
+		ask.Goal = &s.goal
+	}
+	if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/pilots", r.id), ask, &p); err != nil {
 		return 0, "", err
 	}
 	r.begun()

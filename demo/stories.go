@@ -3,7 +3,6 @@ package demo
 import (
 	"context"
 	"fmt"
-	"slices"
 
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
@@ -168,14 +167,14 @@ func petrelCores() trim.Settings {
 	return out
 }
 
-// Of the terns, the one that was proven for its owner, the one that lost its offset, and those that were surveyed: the others begin
-// with what that showed.
+// Of the terns, the one that a pilot tuned through, the one that was proven for its owner, the one that lost its offset, and the one that
+// was surveyed: the others begin with what the first and the last of these showed.
 const (
+	tuned      = 0
 	handedOver = 1
 	loser      = 2
+	surveyed   = 3
 )
-
-var surveyed = []int{0, 3}
 
 // terns are six like machines, whose chips take offsets of different depth. One is not reached over the network, one has
 // lost its offset.
@@ -208,7 +207,11 @@ func terns() []story {
 		if i == handedOver {
 			s.steps[2].legs = handover(6)
 		}
-		if slices.Contains(surveyed, i) {
+		switch i {
+		case tuned:
+			s.note = "Office tower of the harbour school: a pilot tuned it through, from stock to proven."
+			s.steps = append(s.steps, step{name: "tuning", from: 0, surveyMin: 360, goal: "cool", want: "held"})
+		case surveyed:
 			s.note = "Office tower of the harbour school: a survey found how deep its own chip goes."
 			s.steps = append(s.steps, step{name: "survey", from: 1, surveyMin: 150, want: "held"})
 		}

@@ -33,8 +33,9 @@ var list = []shot{
 	{name: "scores", path: "/rig/1/scores", wait: "[data-comparison]"},
 	{name: "soundings", path: "/rig/1/soundings", wait: "[data-chart=soundings]"},
 	{name: "plane", path: "/rig/4/soundings", wait: "[data-chart=plane]"},
+	{name: "tuning-flown", path: "/rig/6/tuning", wait: "[data-done=proof]"},
 	{name: "tuning", path: "/rig/1/tuning/0/new", wait: "[data-plan]", prepare: tuning},
-	{name: "bands", path: "/rig/3/trim", wait: "[data-group]", prepare: func(p *rod.Page) error { return only(p, "curve") }},
+	{name: "bands", path: "/rig/3/soundings?of=bands", wait: "[data-chart=soundings]"},
 	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
 	{name: "parts", path: "/rig/3/parts", wait: "aside button", prepare: func(p *rod.Page) error {
 		if err := click(p, "main button", "Learn the board"); err != nil {
@@ -43,7 +44,6 @@ var list = []shot{
 		_, err := p.Timeout(browser.Timeout).Element("[data-registry] td")
 		return err
 	}},
-	{name: "join-log", path: "/rig/1/trial/5", wait: "[data-logs]", prepare: joinLog},
 	{name: "log", path: "/rig/3/log", wait: "[data-log] li"},
 	{name: "accounts", path: "/rig/1/accounts", wait: "[data-account=Bo]", guarded: true, known: true, prepare: func(p *rod.Page) error {
 		return click(p, "[data-account=Bo] button", "Change")
@@ -174,33 +174,6 @@ func survey(p *rod.Page) error {
 		return err
 	}
 	_, err := p.Timeout(browser.Timeout).ElementR("[data-pilot=flying]", "Fails with a chance")
-	return err
-}
-
-// joinLog hands the page a noise meter's log of the trial that it shows, in the time of another zone.
-func joinLog(p *rod.Page) error {
-	_, err := p.Eval(`async () => {
-		const trial = await (await fetch('/api/trials/5')).json()
-		const begun = new Date(trial.startedAt).getTime() + 3600e3
-		const lines = ['Date;Time;Noise [dB];Outlet [W];Remark']
-		for (let s = 0; s < 900; s++) {
-			const [day, time] = new Date(begun + 1000 * s).toISOString().split('T')
-			lines.push([day.split('-').reverse().join('.'), time.slice(0, 8), (31 + s % 7).toFixed(1).replace('.', ','), 205 + s % 5, ''].join(';'))
-		}
-		const input = document.querySelector("input[aria-label='Log to join']")
-		const list = new DataTransfer()
-		list.items.add(new File([lines.join('\n')], 'meter.csv', { type: 'text/csv' }))
-		input.files = list.files
-		input.dispatchEvent(new Event('change', { bubbles: true }))
-	}`)
-	return err
-}
-
-// only opens the named groups of a trim's sheet and folds all others.
-func only(p *rod.Page, groups ...string) error {
-	_, err := p.Eval(`(open) => { for (const g of document.querySelectorAll('[data-group]')) { const b = g.querySelector('button');
-		if ((b.dataset.state === 'open') !== open.includes(g.dataset.group)) b.click() }
-		setTimeout(() => document.querySelector('[data-group="' + open[0] + '"]').scrollIntoView(), 300) }`, groups)
 	return err
 }
 

@@ -83,7 +83,7 @@ var goals = []goal{
 		[]Kind{Baseline, Memory, Limits, Depths, Bands, Proof, Comparison}, 0, false},
 	{FastFew, "A higher clock on few cores, at the lowest voltage that holds it.",
 		[]Kind{Baseline, Memory, Limits, Clocks, Depths, Proof, Comparison}, 0, false},
-	{Steady, "An end to crashes: back inside the maker's limits, more voltage where a core needs it, then what is safe.",
+	{Steady, "An end to crashes: back inside the maker's limits, the lowest AC load line that holds, more voltage where a core needs it.",
 		[]Kind{Baseline, Limits, LoadLine, Depths, Proof}, 0, false},
 	{Frugal, "The most work for a watt; a tenth of the speed may go.",
 		[]Kind{Baseline, Memory, Limits, Depths, Bands, Power, Proof, Comparison}, 0.9, false},

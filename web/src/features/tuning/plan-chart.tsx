@@ -40,7 +40,7 @@ export function PlanChart({ steps }: { steps: PlanPoint[] }) {
         })}
         {steps.map((s, i) => (
           <svg key={s.kind} x={x(i)} y={y} overflow="visible" aria-hidden="true">
-            {surveys.includes(s.kind) && <Dip />}
+            {surveys.includes(s.kind) && s.state !== 'skipped' && <Dip />}
             <Mark point={s} />
           </svg>
         ))}
