@@ -11,8 +11,9 @@ import (
 )
 
 // Words says what is asked for first of two trims, as far as it was compared: heat and power settled under heavy load, and the score of
-// a yardstick's table, nil for none. What was not shown is said not to be.
-func Words(settled []SettledRow, scores *Table) string {
+// the all-core burst's table, nil for none. What was not shown is said not to be, and a burst is said to be one: limits that hold only
+// later may make a machine slower that is faster in it.
+func Words(settled []SettledRow, burst *Table) string {
 	var out []string
 	say := func(d *Difference, both bool, what, more, less string, amount, half float64, unit string) {
 		switch {
@@ -37,14 +38,14 @@ func Words(settled []SettledRow, scores *Table) string {
 			say(&r.Difference, r.Both(), "power", "more", "less", r.Absolute, r.Half, "W")
 		}
 	}
-	if scores != nil {
-		if at := slices.IndexFunc(scores.Rows, func(r Row) bool { return r.Key == "score" }); at >= 0 {
-			r := &scores.Rows[at]
-			more, less := "faster", "slower"
+	if burst != nil {
+		if at := slices.IndexFunc(burst.Rows, func(r Row) bool { return r.Key == "score" }); at >= 0 {
+			r := &burst.Rows[at]
+			more, less := "faster in a burst", "slower in a burst"
 			if r.Better == Lower {
 				more, less = less, more
 			}
-			say(&r.Difference, r.Both(), "speed", more, less, r.Percent, 100*r.Half/math.Abs(r.Base.Mean), "%")
+			say(&r.Difference, r.Both(), "speed in a burst", more, less, r.Percent, 100*r.Half/math.Abs(r.Base.Mean), "%")
 		}
 	}
 	return strings.Join(out, ", ")

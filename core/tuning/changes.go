@@ -239,7 +239,7 @@ func (m *Machine) power(from trim.Settings, ask *Ask) Change {
 		return true
 	}
 	if !keeps(now) {
-		return skip("it is slower on all cores than it was, and less power would make it slower still")
+		return skip("all cores together are slower than they were, in a burst or sustained, and less power would make them slower still")
 	}
 	lower := func(share float64) trim.Settings {
 		out := trim.Settings{}
