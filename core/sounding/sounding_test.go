@@ -219,6 +219,7 @@ func TestWhatTrialsTellOfOtherThings(t *testing.T) {
 		{"it failed as rated", nil, leg(verdict.Miscalculated, 0), 10, false},
 		{"it held with cores that are deeper", trim.Settings{"curve.all": number(-12)}, leg(verdict.Held, 0), 10, true},
 		{"it failed with cores that are deeper", trim.Settings{"curve.all": number(-12)}, leg(verdict.Froze, 0), 0, true},
+		{"with times beyond the kit's", a.Changes([]int{0}).With(trim.Settings{"memory.cl": number(30)}), leg(verdict.Held, 0), 10, true},
 		{"at another voltage", a.Changes([]int{-3}).With(trim.Settings{"memory.voltage": number(1.3)}), leg(verdict.Held, 0), 0, true},
 	} {
 		told := a.Read(set, rest, &sounding.Records{Settings: map[int64]trim.Settings{7: rest.With(row.changes)},
@@ -228,6 +229,10 @@ func TestWhatTrialsTellOfOtherThings(t *testing.T) {
 		} else if row.minutes > 0 && (told.Trials[0].Outcome.Legs[0].Minutes != row.minutes || told.Trials[0].Outcome.Legs[0].Core != nil) {
 			t.Errorf("%s: told %+v", row.name, told.Trials[0].Outcome)
 		}
+	}
+	tight := rest.With(a.Changes([]int{0})).With(trim.Settings{"memory.cl": number(30)}) // 1/15 less than its 32 clocks
+	if x := a.Depths(set.Processor, tight)[0]; x != -4 {
+		t.Errorf("CL 30 instead of 32 counts as %d steps of 100 MT/s", x)
 	}
 	gannet := parttest.Rig(t, "gannet")
 	stock := trim.Stock(gannet.Processor, gannet.Board)

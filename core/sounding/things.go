@@ -100,11 +100,15 @@ func (a *Axis) memoryRate(set *part.Set, settings trim.Settings) (*Axis, error) 
 	t := kitThing(step / kit.MTs)
 	t.read = func(s trim.Settings) float64 {
 		m, ok := a.running(set, s, settings)
-		if !ok || m.Slack(memory.Kit{MTs: m.MTs, V: m.V, CL: kit.CL * m.MTs / kit.MTs, RCD: kit.RCD * m.MTs / kit.MTs,
-			RP: kit.RP * m.MTs / kit.MTs}) < -tighter {
-			return math.NaN() // beyond the kit's times too
+		if !ok {
+			return math.NaN()
 		}
-		return (zero - m.MTs) / step
+		x := (zero - m.MTs) / step
+		same := m.MTs / kit.MTs // of clocks, for the same time
+		if tight := m.Slack(memory.Kit{MTs: m.MTs, V: m.V, CL: same * kit.CL, RCD: same * kit.RCD, RP: same * kit.RP}); tight < -tighter {
+			x = math.Min(x, tight*kit.MTs/step) // times beyond the kit's count as a rate that is as far beyond
+		}
+		return x
 	}
 	t.write = func(depth int) trim.Settings {
 		m := memory.Running{MTs: entry.Nearest(zero - float64(depth)*step)}
