@@ -109,9 +109,10 @@ func readAll(t *testing.T, bench *servertest.Bench, want map[int64]string) {
 		reckoned := i == 0 // what is inferred from all records takes its time: one rig stands for the others
 		if reckoned {
 			get(at+"/soundings", nil)
+			get(at+"/surveyable", nil)
 		}
-		for _, path := range []string{"", "/fittings", "/sessions", "/pilots", "/surveyable", "/channels", "/watchable", "/corrections",
-			"/watches", "/log", "/scores", "/incidents", "/removal"} {
+		for _, path := range []string{"", "/fittings", "/sessions", "/pilots", "/channels", "/watchable", "/corrections", "/watches", "/log",
+			"/scores", "/incidents", "/removal"} {
 			get(at+path, nil)
 		}
 		var trims []api.Trim

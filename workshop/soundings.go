@@ -102,7 +102,7 @@ func (w *Workshop) Soundings(ctx context.Context, rig int64, in Look) (*Sounding
 			in.Trim = open[at].Base
 		}
 	}
-	t, err := w.lookedAt(r, k, in.Trim)
+	t, err := lookedAt(r, k.trims, in.Trim)
 	if err != nil {
 		return nil, err
 	}
@@ -159,20 +159,28 @@ func (w *Workshop) Surveyable(ctx context.Context, rig, trim int64) ([]Surveyabl
 	if err := may(ctx, look, rig); err != nil {
 		return nil, err
 	}
-	r, k, err := w.rigKnown(ctx, rig)
+	r, err := w.store.Rig(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	set, err := w.partsKnown(ctx, r)
 	if stands := (*Conflict)(nil); errors.As(err, &stands) {
 		return []Surveyable{{sounding.Depths, stands.Error()}}, nil
 	} else if err != nil {
 		return nil, err
 	}
-	t, err := w.lookedAt(r, k, trim)
+	trims, err := w.store.Trims(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	t, err := lookedAt(r, trims, trim)
 	if err != nil {
 		return nil, err
 	}
 	var out []Surveyable
 	for _, what := range sounding.Whats() {
 		one := Surveyable{What: what}
-		if _, err := sounding.AxisFor(what, k.set, t.Settings.V); err != nil {
+		if _, err := sounding.AxisFor(what, set, t.Settings.V); err != nil {
 			one.Why = err.Error()
 		}
 		out = append(out, one)
@@ -212,12 +220,12 @@ func checkKeel(a *sounding.Axis, keel []int) (f invalid.List) {
 }
 
 // lookedAt returns the trim that soundings are looked at for.
-func (w *Workshop) lookedAt(r *store.Rig, k *rigKnowledge, id int64) (*store.Trim, error) {
+func lookedAt(r *store.Rig, trims []store.Trim, id int64) (*store.Trim, error) {
 	if id == 0 && r.TrimInForce.Valid {
 		id = r.TrimInForce.Int64
 	}
-	for i := range k.trims {
-		if t := &k.trims[i]; t.ID == id || id == 0 && i == len(k.trims)-1 {
+	for i := range trims {
+		if t := &trims[i]; t.ID == id || id == 0 && i == len(trims)-1 {
 			return t, nil
 		}
 	}

@@ -154,7 +154,7 @@ func (w *Workshop) likeChips(ctx context.Context, r *store.Rig, a *sounding.Axis
 		} else if err != nil {
 			return nil, err
 		}
-		t, err := w.lookedAt(other, k, 0)
+		t, err := lookedAt(other, k.trims, 0)
 		if err != nil {
 			continue
 		}

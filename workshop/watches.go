@@ -98,7 +98,7 @@ func (w *Workshop) NoteRisk(ctx context.Context, rig int64) error {
 	} else if err != nil {
 		return err
 	}
-	t, err := w.lookedAt(r, k, r.TrimInForce.Int64)
+	t, err := lookedAt(r, k.trims, r.TrimInForce.Int64)
 	if err != nil {
 		return err
 	}
