@@ -44,7 +44,7 @@ func TestFreezeAtChangesIsFoundByTheStandardLadder(t *testing.T) {
 
 // TestMemoryBeyondItsKitFailsTheMemoryLoad: cores that are all right, and a kit that is not.
 func TestMemoryBeyondItsKitFailsTheMemoryLoad(t *testing.T) {
-	rig := servertest.Start(t).AddRig(petrel(t, func(c *standin.Config) { c.Memory = -0.40 }), 600)
+	rig := servertest.Start(t).AddRig(petrel(t, func(c *standin.Config) { c.Memory = -0.205 }), 600)
 	rig.Fit(rig.Trims()[0].Id)
 	trial := rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 120),
 		servertest.Leg("memory", 600)}}).Id)
