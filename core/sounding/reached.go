@@ -97,9 +97,10 @@ func (a *Axis) bands(set *part.Set, settings trim.Settings) (*Axis, error) {
 		works, top = math.Max(works, heavy.Cores[c].RequestMHz), math.Max(top, m.AloneMHz(c))
 	}
 	for i := 1; i < len(b.Bands.MHz)-1; i++ { // the lowest is where cores rest
-		if i == 1 || b.Bands.MHz[i-1] < works {
-			a.moved = append(a.moved, trim.At("curve.band.*.cold", i+1), trim.At("curve.band.*.hot", i+1))
+		if i > 1 && b.Bands.MHz[i-1] >= works {
+			break
 		}
+		a.moved = append(a.moved, trim.At("curve.band.*.cold", i+1), trim.At("curve.band.*.hot", i+1))
 		if b.Bands.MHz[i] >= top {
 			return nil, &None{fmt.Sprintf("all cores work at %.0f MHz and one alone at %.0f: no curve band tells these apart", works, top)}
 		}
