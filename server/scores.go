@@ -54,7 +54,7 @@ func apiContrast(x *workshop.Contrast) api.Contrast {
 }
 
 func apiComparisonTable(t *workshop.ComparedTable) api.ComparisonTable {
-	out := api.ComparisonTable{Yardstick: t.Yardstick, Sessions: t.Sessions, Interleaved: t.Interleaved, Rows: each(t.Rows, apiComparisonRow),
+	out := api.ComparisonTable{Yardstick: t.By.ID, Sessions: t.Sessions, Interleaved: t.Interleaved, Rows: each(t.Rows, apiComparisonRow),
 		Left: []api.LeftRun{}}
 	for _, r := range t.Left {
 		out.Left = append(out.Left, api.LeftRun{Score: r.ID, Why: r.Left})
@@ -63,12 +63,12 @@ func apiComparisonTable(t *workshop.ComparedTable) api.ComparisonTable {
 }
 
 func apiComparisonRow(r *workshop.ComparedRow) api.ComparisonRow {
-	out := api.ComparisonRow{Key: r.Key, Label: r.Label, Unit: r.Unit,
-		Better: api.ComparisonRowBetter(r.Better.Word()), Base: apiSpread(&r.Base), Trim: apiSpread(&r.Other), Judged: r.Judged, Shown: r.Shown,
-		Gain: r.Gain}
-	if r.Both() {
-		out.Absolute, out.Half, out.Percent = finite(r.Absolute), finite(r.Half), finite(r.Percent)
-		out.Visible, out.VisiblePercent = finite(r.Visible), finite(100*r.Visible/math.Abs(r.Base.Mean))
+	p := &r.Pairs[0]
+	out := api.ComparisonRow{Key: r.Key, Label: r.Label, Unit: r.Unit, Better: api.ComparisonRowBetter(r.Better.Word()),
+		Base: apiSpread(&r.Sides[0]), Trim: apiSpread(&r.Sides[1]), Judged: p.Judged, Shown: p.Shown, Gain: p.Gain}
+	if p.Both {
+		out.Absolute, out.Half, out.Percent = finite(p.Absolute), finite(p.Half), finite(p.Percent)
+		out.Visible, out.VisiblePercent = finite(p.Visible), finite(100*p.Visible/math.Abs(r.Sides[0].Mean))
 		if r.Unit == "°C" {
 			out.VisiblePercent = nil
 		}
@@ -77,10 +77,11 @@ func apiComparisonRow(r *workshop.ComparedRow) api.ComparisonRow {
 }
 
 func apiSettledRow(r *workshop.SettledRow) api.SettledRow {
+	p := &r.Pairs[0]
 	out := api.SettledRow{Load: string(r.Load), Key: r.Key, Label: r.Label, Unit: r.Unit, Better: api.SettledRowBetter(r.Better.Word()),
-		Base: apiLevel(&r.Base), Trim: apiLevel(&r.Other), Judged: r.Judged, Shown: r.Shown, Gain: r.Gain}
-	if r.Both() {
-		out.Absolute, out.Half, out.Percent = finite(r.Absolute), finite(r.Half), finite(r.Percent)
+		Base: apiLevel(&r.Sides[0]), Trim: apiLevel(&r.Sides[1]), Judged: p.Judged, Shown: p.Shown, Gain: p.Gain}
+	if p.Both {
+		out.Absolute, out.Half, out.Percent = finite(p.Absolute), finite(p.Half), finite(p.Percent)
 	}
 	return out
 }

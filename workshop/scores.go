@@ -67,13 +67,7 @@ type Comparison struct {
 	Base, Trim int64
 	Changes    []trim.Contrast
 	Settled    []compare.SettledRow // what legs of loads settled at
-	Tables     []ComparedTable
-}
-
-// ComparedTable is the comparison by one yardstick.
-type ComparedTable struct {
-	Yardstick string
-	compare.Table
+	Tables     []compare.Table
 }
 
 // Compare returns what changed between two trims of a rig: where they settle under the loads that they were proven with, and by
@@ -99,7 +93,8 @@ func (w *Workshop) Compare(ctx context.Context, rig, base, other int64) (*Compar
 	if err != nil {
 		return nil, err
 	}
-	out := &Comparison{Base: base, Trim: other, Settled: compare.Settled(h.legsUnder(base), h.legsUnder(other))}
+	out := &Comparison{Base: base, Trim: other,
+		Settled: compare.Settled(compare.Under{Legs: h.legsUnder(base)}, compare.Under{Legs: h.legsUnder(other)})}
 	r, err := w.store.Rig(ctx, rig)
 	if err != nil {
 		return nil, err
@@ -115,7 +110,7 @@ func (w *Workshop) Compare(ctx context.Context, rig, base, other int64) (*Compar
 	for _, y := range yardsticks {
 		t := compare.Of(y.Yardstick, runsOf(scores, base, y.ID), runsOf(scores, other, y.ID))
 		if len(t.Rows)+len(t.Left) > 0 {
-			out.Tables = append(out.Tables, ComparedTable{y.ID, t})
+			out.Tables = append(out.Tables, t)
 		}
 	}
 	return out, nil
@@ -125,7 +120,7 @@ func (w *Workshop) Compare(ctx context.Context, rig, base, other int64) (*Compar
 func heavyVolts(rows []compare.SettledRow) [2]float64 {
 	for _, r := range rows {
 		if r.Load == load.Heavy && r.Key == channel.DeliveredVoltage {
-			return [2]float64{r.Base.Value, r.Other.Value}
+			return [2]float64{r.Sides[0].Value, r.Sides[1].Value}
 		}
 	}
 	return [2]float64{math.NaN(), math.NaN()}

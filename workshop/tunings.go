@@ -17,7 +17,6 @@ import (
 	"zerokeel/core/survey"
 	"zerokeel/core/trim"
 	"zerokeel/core/tuning"
-	"zerokeel/core/yardstick"
 	"zerokeel/store"
 )
 
@@ -281,13 +280,7 @@ func (w *Workshop) Gained(ctx context.Context, rig, base, other int64) (string, 
 	if err != nil {
 		return "", err
 	}
-	var burst *compare.Table
-	for i := range c.Tables {
-		if c.Tables[i].Yardstick == yardstick.Burst {
-			burst = &c.Tables[i].Table
-		}
-	}
-	words := compare.Words(c.Settled, burst)
+	words := compare.Words(c.Settled, c.Tables, 0, 1)
 	if words == "" {
 		words = "nothing could be compared"
 	}

@@ -42,14 +42,15 @@ type (
 	PartSheet   = store.Part
 	Profile     = store.Profile
 
-	LoadKind     = load.Kind
-	Inject       = link.Inject
-	ColumnTarget = columns.Target
-	ComparedRow  = compare.Row
-	ComparedSide = compare.Side
-	SettledRow   = compare.SettledRow
-	SettledLevel = compare.Level
-	ProofRow     = proof.Row
+	LoadKind      = load.Kind
+	Inject        = link.Inject
+	ColumnTarget  = columns.Target
+	ComparedTable = compare.Table
+	ComparedRow   = compare.Row
+	ComparedSide  = compare.Side
+	SettledRow    = compare.SettledRow
+	SettledLevel  = compare.Level
+	ProofRow      = proof.Row
 )
 
 // Loads lists the loads.

@@ -19,8 +19,8 @@ const (
 )
 
 // alike marks the runs that are unlike the others that they would be compared with.
-func alike(y yardstick.Yardstick, base, other []Run) {
-	for _, side := range [][]Run{base, other} {
+func alike(y yardstick.Yardstick, sides ...[]Run) {
+	for _, side := range sides {
 		sameBoost(y, side)
 	}
 	if !y.WarmsUp() {
@@ -28,21 +28,21 @@ func alike(y yardstick.Yardstick, base, other []Run) {
 		if y.RestS > 0 {
 			near = coolK
 		}
-		sameStart(near, base, other)
+		sameStart(near, sides...)
 	}
 }
 
 // sameStart leaves out the runs that began elsewhere in temperature: above the room, where it was measured for all of them.
-func sameStart(near float64, base, other []Run) {
+func sameStart(near float64, sides ...[]Run) {
 	key, where := startAbove, "%.0f K above the room"
-	for _, side := range [][]Run{base, other} {
+	for _, side := range sides {
 		for i := range side {
 			if _, known := startAbove(&side[i]); !known {
 				key, where = startOf, "%.0f °C"
 			}
 		}
 	}
-	usual := apart(near, key, base, other)
+	usual := apart(near, key, sides...)
 	if usual == nil {
 		return
 	}
@@ -52,7 +52,7 @@ func sameStart(near float64, base, other []Run) {
 	}
 	leave(key, usual, func(at float64) string {
 		return fmt.Sprintf("it began at "+where+", those that count at %s", at, fellows)
-	}, base, other)
+	}, sides...)
 }
 
 func startOf(r *Run) (float64, bool) { return r.mean(channel.StartOfRun) }

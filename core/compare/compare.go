@@ -1,5 +1,5 @@
-// Package compare holds the runs of two trims against each other: figure by figure, with the difference, its interval, and
-// whether it is larger than what differs from run to run and from day to day anyway.
+// Package compare holds configurations against each other, two or more at once: figure by figure, with each pair's difference, its
+// interval, and whether it is larger than what differs from run to run and from day to day anyway.
 package compare
 
 import (
@@ -123,7 +123,7 @@ var days = map[string]daily{
 	channel.Noise:            {Amount: 0.7}, // dB(A): 3 % of the speed
 }
 
-// measures lists what two trims are compared by, for one yardstick.
+// measures lists what trims are compared by, for one yardstick.
 func measures(y yardstick.Yardstick) []measure {
 	score := measure{"score", y.Name, y.Unit, Better(y.Better), func(r *Run) (float64, bool) { return r.Score, true }, days["score"], ""}
 	if y.Load == load.Memory {
@@ -164,118 +164,123 @@ type Side struct {
 	stat.Summary
 }
 
-// Row is a figure on both sides. Difference is of Other less Base; it is zero, and nothing is shown, where a side has no run.
+// Row is a figure on every side, and what each two of them differ by, in the order of PairsOf.
 type Row struct {
 	Key, Label, Unit string
 	Better           Better
-	Base, Other      Side
-	Difference
-	Visible float64 // a difference of this size would be shown four times of five; +Inf where none can be
-	Judged  bool    // whether Shown says anything
-	Gain    bool    // the difference is shown, and for the better
+	Sides            []Side
+	Pairs            []Pair
 }
-
-// Both reports whether a row has runs on both sides, so that its difference means something.
-func (r *Row) Both() bool { return r.Base.N > 0 && r.Other.N > 0 }
 
 // Table is the comparison by one yardstick.
 type Table struct {
+	By          yardstick.Yardstick
 	Rows        []Row
 	Sessions    int   // in which the runs were taken
-	Interleaved bool  // some session holds runs of both sides
+	Interleaved bool  // some session holds runs of every side
 	Left        []Run // those that do not count, each with the reason
 }
 
-// Of compares the runs of one yardstick, oldest first, row by row: the score first, then what was measured meanwhile. Rows that
-// no run tells are left out, and so are runs that are not alike. The score is judged alone; only where it differs are the others,
-// and together, so that of all tables of equals one in twenty at most claims any difference, however often it is looked at:
-// each further session halves the level.
-func Of(y yardstick.Yardstick, base, other []Run) Table {
-	base, other = slices.Clone(base), slices.Clone(other)
-	alike(y, base, other)
-	t := Table{}
-	for _, r := range slices.Concat(base, other) {
-		if r.Left != "" {
-			t.Left = append(t.Left, r)
-		}
+// Of compares the runs of one yardstick under two or more trims, each side's oldest first, row by row: the score first, then what was
+// measured meanwhile. Rows that no run tells are left out, and so are runs that are not alike. The score is judged alone; only for a
+// pair that differs in it are the others, and together, so that of all tables of equals one in twenty at most claims any difference,
+// however often it is looked at: each further session halves the level.
+func Of(y yardstick.Yardstick, sides ...[]Run) Table {
+	sides = slices.Clone(sides)
+	for i := range sides {
+		sides[i] = slices.Clone(sides[i])
 	}
-	counts := func(runs []Run) []Run { return slices.DeleteFunc(runs, func(r Run) bool { return r.Left != "" }) }
-	base, other = counts(base), counts(other)
-	design := designOf(base, other)
-	t.Sessions, t.Interleaved = design.sessions, design.interleaved
+	alike(y, sides...)
+	t := Table{By: y}
+	for i := range sides {
+		for _, r := range sides[i] {
+			if r.Left != "" {
+				t.Left = append(t.Left, r)
+			}
+		}
+		sides[i] = slices.DeleteFunc(sides[i], func(r Run) bool { return r.Left != "" })
+	}
+	all := designOf(sides...)
+	t.Sessions, t.Interleaved = all.sessions, all.interleaved
+	levels := map[[2]int]float64{}
+	for _, p := range PairsOf(len(sides)) {
+		levels[p] = designOf(sides[p[0]], sides[p[1]]).level
+	}
 	for _, m := range measures(y) {
-		r := Row{Key: m.key, Label: m.label, Unit: m.unit, Better: m.better, Base: side(base, &m), Other: side(other, &m),
-			Visible: math.Inf(1)}
-		if r.Base.N+r.Other.N == 0 {
-			continue
+		if r, told := compareRuns(sides, &m, levels); told {
+			t.Rows = append(t.Rows, r)
 		}
-		if r.Both() {
-			r.compare(base, other, &m, design.level)
-		}
-		t.Rows = append(t.Rows, r)
 	}
 	if len(t.Rows) == 0 {
 		return t
 	}
 	first, rest := &t.Rows[0], t.Rows[1:]
-	first.Judged, first.Shown = first.Both(), first.Both() && first.P <= design.level
-	for i := range rest {
-		rest[i].Judged = rest[i].Both() && rest[i].Better != Unjudged && first.Shown
+	for i := range first.Pairs {
+		first.Pairs[i].Judged = first.Pairs[i].Both
 	}
-	stepDown(rest, design.level, func(r *Row) (*Difference, bool) { return &r.Difference, r.Judged })
+	stepDown(first.Pairs)
+	var together []*Pair
+	for i := range rest {
+		for k := range rest[i].Pairs {
+			p := &rest[i].Pairs[k]
+			p.Judged = p.Both && rest[i].Better != Unjudged && first.Pairs[k].Shown
+			together = append(together, p)
+		}
+	}
+	stepDownAll(together)
 	for i := range t.Rows {
-		t.Rows[i].Gain = t.Rows[i].Better.gains(&t.Rows[i].Difference)
+		for k := range t.Rows[i].Pairs {
+			p := &t.Rows[i].Pairs[k]
+			p.Gain = t.Rows[i].Better.gains(&p.Difference)
+		}
 	}
 	return t
 }
 
-func side(runs []Run, m *measure) Side {
-	var s Side
-	for i := range runs {
-		if x, ok := m.of(&runs[i]); ok {
-			s.Runs = append(s.Runs, x)
-		}
-	}
-	s.Summary = stat.Summarise(s.Runs)
-	return s
-}
-
-// compare works out the difference of a row.
-func (r *Row) compare(base, other []Run, m *measure, level float64) {
-	step := 0.0
-	var blocks blocks
-	for i, runs := range [][]Run{base, other} {
-		for j := range runs {
-			x, ok := m.of(&runs[j])
+// compareRuns makes the row of a measure; told is false where no run tells of it.
+func compareRuns(sides [][]Run, m *measure, levels map[[2]int]float64) (r Row, told bool) {
+	r = Row{Key: m.key, Label: m.label, Unit: m.unit, Better: m.better}
+	blocks := blocks{sides: len(sides)}
+	var values []float64
+	step, sum, known := 0.0, 0.0, 0
+	for i := range sides {
+		var s Side
+		for j := range sides[i] {
+			run := &sides[i][j]
+			x, ok := m.of(run)
 			if !ok {
 				continue
 			}
-			blocks.add(runs[j].Session, i, x)
-			if f := runs[j].figure(m.step); f != nil {
+			s.Runs = append(s.Runs, x)
+			blocks.add(run.Session, i, x)
+			if f := run.figure(m.step); f != nil {
 				step = math.Max(step, f.Step)
 			}
 		}
+		s.Summary = stat.Summarise(s.Runs)
+		if s.N > 0 {
+			sum, known = sum+s.Mean, known+1
+		}
+		values, r.Sides = append(values, s.Runs...), append(r.Sides, s)
+	}
+	if known == 0 {
+		return r, false
 	}
 	if step == 0 {
-		step = stepOf(slices.Concat(r.Base.Runs, r.Other.Runs))
+		step = stepOf(values)
 	}
-	r.Difference, r.Visible = blocks.contrast(m.day.of((r.Base.Mean+r.Other.Mean)/2), step, level)
-	if r.Unit == "°C" {
-		r.Percent = math.NaN() // a share of degrees above the freezing of water says nothing
-	}
-}
-
-// stepDown judges rows together at a level; what is not judged shows nothing.
-func stepDown[R any](rows []R, level float64, of func(*R) (d *Difference, judged bool)) {
-	var together []*Difference
-	var p []float64
-	for i := range rows {
-		d, judged := of(&rows[i])
-		if d.Shown = false; judged {
-			together, p = append(together, d), append(p, d.P)
+	r.Pairs = pairs(len(sides), func(i int) bool { return r.Sides[i].N > 0 })
+	fit := blocks.fit(m.day.of(sum/float64(known)), step)
+	for k, several := range together(r.Pairs) {
+		p := &r.Pairs[k]
+		p.level = levels[[2]int{p.Base, p.Other}]
+		if !p.Both {
+			continue
+		}
+		p.Difference, p.Visible = fit.contrast(p.Base, p.Other, p.level, several)
+		if r.Unit == "°C" {
+			p.Percent = math.NaN() // a share of degrees above the freezing of water says nothing
 		}
 	}
-	for i, shown := range stat.StepDown(p, level) {
-		together[i].Shown = shown
-	}
+	return r, true
 }

@@ -48,11 +48,12 @@ func TestTable(t *testing.T) {
 	burst := yard(t, yardstick.Burst)
 	for _, r := range compare.Of(burst, base, other).Rows {
 		w, ok := want[r.Key]
-		if !ok || !r.Both() || r.Shown != w.shown || r.Gain != w.gain || math.Abs(r.Absolute-w.difference) > 0.01 {
-			t.Errorf("%s: %+v, want %+v", r.Key, r.Difference, w)
+		p := r.Pairs[0]
+		if !ok || !p.Both || p.Shown != w.shown || p.Gain != w.gain || math.Abs(p.Absolute-w.difference) > 0.01 {
+			t.Errorf("%s: %+v, want %+v", r.Key, p.Difference, w)
 		}
-		if math.IsNaN(r.Percent) != (r.Unit == "°C") {
-			t.Errorf("%s: %g %% of %s", r.Key, r.Percent, r.Unit)
+		if math.IsNaN(p.Percent) != (r.Unit == "°C") {
+			t.Errorf("%s: %g %% of %s", r.Key, p.Percent, r.Unit)
 		}
 		delete(want, r.Key)
 	}
@@ -60,25 +61,26 @@ func TestTable(t *testing.T) {
 		t.Errorf("rows are missing: %v", want)
 	}
 	for _, r := range compare.Of(burst, other, base).Rows {
-		if r.Gain {
+		if r.Pairs[0].Gain {
 			t.Errorf("%s: worse the other way, and yet a gain", r.Key)
 		}
 	}
 	same := session("2", 20000, 160, 70, 24, -0.002, 0.0005, 0.002)
 	for _, r := range compare.Of(burst, base, same).Rows {
-		if r.Shown || r.Gain || r.Judged != (r.Key == "score") {
-			t.Errorf("%s: no difference of the score, and yet it is judged %t, shown %t", r.Key, r.Judged, r.Shown)
+		p := r.Pairs[0]
+		if p.Shown || p.Gain || p.Judged != (r.Key == "score") {
+			t.Errorf("%s: no difference of the score, and yet it is judged %t, shown %t", r.Key, p.Judged, p.Shown)
 		}
-		if r.Key == "score" && !(r.Visible > r.Half && r.Visible < 0.03*20000) {
-			t.Errorf("%g pt would have been seen, the interval is ±%g", r.Visible, r.Half)
+		if r.Key == "score" && !(p.Visible > p.Half && p.Visible < 0.03*20000) {
+			t.Errorf("%g pt would have been seen, the interval is ±%g", p.Visible, p.Half)
 		}
 	}
 	for _, r := range compare.Of(burst, base[:1], other[:1]).Rows {
-		if r.Shown || r.Gain || !math.IsInf(r.Visible, 1) {
+		if r.Pairs[0].Shown || r.Pairs[0].Gain || !math.IsInf(r.Pairs[0].Visible, 1) {
 			t.Errorf("%s: one run a side shows a difference", r.Key)
 		}
 	}
-	if rows := compare.Of(burst, base, nil).Rows; len(rows) == 0 || rows[0].Both() || rows[0].Shown {
+	if rows := compare.Of(burst, base, nil).Rows; len(rows) == 0 || rows[0].Pairs[0].Both || rows[0].Pairs[0].Shown {
 		t.Errorf("one side alone: %+v", rows)
 	}
 }
@@ -107,8 +109,8 @@ func TestSessions(t *testing.T) {
 			4, false, false},
 	} {
 		got := compare.Of(burst, row.of.base, row.of.other)
-		if got.Sessions != row.sessions || got.Interleaved != row.interleaved || got.Rows[0].Shown != row.shown {
-			t.Errorf("%s: %d sessions, interleaved %t, %+v", row.name, got.Sessions, got.Interleaved, got.Rows[0].Difference)
+		if got.Sessions != row.sessions || got.Interleaved != row.interleaved || got.Rows[0].Pairs[0].Shown != row.shown {
+			t.Errorf("%s: %d sessions, interleaved %t, %+v", row.name, got.Sessions, got.Interleaved, got.Rows[0].Pairs[0].Difference)
 		}
 	}
 	typed := func(session string, values ...float64) []compare.Run {
@@ -124,8 +126,8 @@ func TestSessions(t *testing.T) {
 		shown bool
 	}{{88.1, false}, {80, true}} {
 		r := compare.Of(other, typed("1", 88, 88, 88), typed("1", row.b, row.b, row.b)).Rows[0]
-		if r.Shown != row.shown || !(r.Half > 0) {
-			t.Errorf("88 s three times against %g s: %+v", row.b, r.Difference)
+		if r.Pairs[0].Shown != row.shown || !(r.Pairs[0].Half > 0) {
+			t.Errorf("88 s three times against %g s: %+v", row.b, r.Pairs[0].Difference)
 		}
 	}
 }
@@ -162,8 +164,8 @@ func TestAlike(t *testing.T) {
 			if len(got.Left) != row.left || row.left > 0 && !strings.Contains(got.Left[0].Left, row.why) {
 				t.Errorf("left out: %+v", got.Left)
 			}
-			if got.Rows[0].Base.N+got.Rows[0].Other.N != 6-row.left {
-				t.Errorf("%d and %d runs count", got.Rows[0].Base.N, got.Rows[0].Other.N)
+			if got.Rows[0].Sides[0].N+got.Rows[0].Sides[1].N != 6-row.left {
+				t.Errorf("%d and %d runs count", got.Rows[0].Sides[0].N, got.Rows[0].Sides[1].N)
 			}
 		})
 	}
@@ -196,7 +198,8 @@ func ExampleOf() {
 		return runs
 	}
 	t := compare.Of(y, evening(1000.3, 1004.1, 1001.8), evening(1051.2, 1048.4, 1049.9))
-	fmt.Printf("%s: %+.1f %%, shown: %t, interleaved: %t\n", t.Rows[0].Label, t.Rows[0].Percent, t.Rows[0].Shown, t.Interleaved)
+	r := t.Rows[0]
+	fmt.Printf("%s: %+.1f %%, shown: %t, interleaved: %t\n", r.Label, r.Pairs[0].Percent, r.Pairs[0].Shown, t.Interleaved)
 	// Output:
 	// Single-core throughput: +4.8 %, shown: true, interleaved: true
 }

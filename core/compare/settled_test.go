@@ -44,19 +44,19 @@ func TestSettled(t *testing.T) {
 		{"none", nil, channel.AboveAmbient, false, false},
 	} {
 		found := false
-		for _, r := range compare.Settled(base, row.other) {
-			if r.Load == load.Idle && (r.Both() || r.Shown) {
+		for _, r := range compare.Settled(compare.Under{Legs: base}, compare.Under{Legs: row.other}) {
+			if r.Load == load.Idle && (r.Pairs[0].Both || r.Pairs[0].Shown) {
 				t.Errorf("%s: nothing idled under the other trim, and yet %+v", row.name, r)
 			}
 			if r.Load != load.Heavy || r.Key != row.key {
 				continue
 			}
 			found = true
-			if r.Shown != row.shown || r.Gain != row.gain || r.Both() != (row.other != nil) {
+			if r.Pairs[0].Shown != row.shown || r.Pairs[0].Gain != row.gain || r.Pairs[0].Both != (row.other != nil) {
 				t.Errorf("%s, %s: %+v", row.name, row.key, r)
 			}
-			if row.key == channel.AboveAmbient && row.name == "cooler" && math.Abs(r.Absolute+11.2) > 0.3 {
-				t.Errorf("the difference is %.1f K, 11.2 are true", r.Absolute)
+			if row.key == channel.AboveAmbient && row.name == "cooler" && math.Abs(r.Pairs[0].Absolute+11.2) > 0.3 {
+				t.Errorf("the difference is %.1f K, 11.2 are true", r.Pairs[0].Absolute)
 			}
 		}
 		if !found {
@@ -83,9 +83,9 @@ func settledTables(tables int, cooler float64) (claims, cooled float64) {
 	}
 	for range tables {
 		any, cold := false, false
-		for _, row := range compare.Settled(side(50), side(50-cooler)) {
-			any = any || row.Shown
-			cold = cold || row.Gain && row.Key == channel.AboveAmbient
+		for _, row := range compare.Settled(compare.Under{Legs: side(50)}, compare.Under{Legs: side(50 - cooler)}) {
+			any = any || row.Pairs[0].Shown
+			cold = cold || row.Pairs[0].Gain && row.Key == channel.AboveAmbient
 		}
 		if any {
 			claims += 1 / float64(tables)
