@@ -100,7 +100,8 @@ func TestKeysReachEverySheet(t *testing.T) {
 	for _, row := range []struct {
 		key   input.Key
 		sheet string
-	}{{input.KeyS, "scores"}, {input.KeyF, "fitting"}, {input.KeyL, "trial"}, {input.KeyT, "trim"}, {input.KeyR, "rig"}} {
+	}{{input.KeyS, "scores"}, {input.KeyC, "compare"},
+		{input.KeyF, "fitting"}, {input.KeyL, "trial"}, {input.KeyT, "trim"}, {input.KeyR, "rig"}} {
 		p.press(input.KeyG, row.key)
 		if _, err := p.Element(".frame[data-sheet='" + row.sheet + "']"); err != nil {
 			t.Errorf("g and a letter do not lead to %s: %v", row.sheet, err)
@@ -145,8 +146,8 @@ func TestDragAcrossTheCourseCompares(t *testing.T) {
 	steps(p.Mouse.Down(proto.InputMouseButtonLeft, 1))
 	steps(p.Mouse.MoveTo(to))
 	steps(p.Mouse.Up(proto.InputMouseButtonLeft, 1))
-	p.see("h1", "T1 memory against stock")
-	p.see("[data-row='score']", "better")
+	p.see("h1", "T1 against stock")
+	p.see("[data-words='T1']", "% faster in a burst")
 }
 
 // TestTextIsReadableOnBothCharts measures the contrast of all text, on every sheet, by day and by night: at least 4.5
@@ -179,7 +180,7 @@ func TestTextIsReadableOnBothCharts(t *testing.T) {
 		if _, err := p.Eval(`(chart) => localStorage.setItem('chart', chart)`, chart); err != nil {
 			t.Fatal(err)
 		}
-		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores"} {
+		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores", "compare"} {
 			if err := p.Navigate(address + "/rig/1/" + sheet); err != nil {
 				t.Fatal(err)
 			}
@@ -203,7 +204,7 @@ func TestNothingIsCutOff(t *testing.T) {
 		if err := p.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: 800, DeviceScaleFactor: 1}); err != nil {
 			t.Fatal(err)
 		}
-		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores"} {
+		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores", "compare"} {
 			if err := p.Navigate(address + "/rig/1/" + sheet); err != nil {
 				t.Fatal(err)
 			}

@@ -391,7 +391,7 @@ func (f *flight) compare(ctx context.Context) error {
 	if x.Problem != "" {
 		return f.done(ctx, store.StepDone{Trim: now.Trim, Words: "it ended early: " + x.Problem})
 	}
-	words, err := f.shop.Gained(ctx, f.RigID, f.Base, now.Trim)
+	words, err := f.shop.Gained(ctx, f.Base, now.Trim)
 	if err != nil {
 		return err
 	}

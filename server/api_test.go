@@ -33,6 +33,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	openapi3filter.RegisterBodyDecoder("text/tab-separated-values", openapi3filter.RegisteredBodyDecoder("text/plain"))
 	router, err := legacy.NewRouter(doc)
 	if err != nil {
 		t.Fatal(err)
@@ -101,7 +102,10 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"DELETE", "/api/watches/1", "", 404},
 		{"GET", one + "/log", "", 200}, {"GET", one + "/log?kinds=trial,incident", "", 200},
 		{"GET", "/api/parts", "", 200}, {"GET", "/api/yardsticks", "", 200}, {"GET", one + "/scores", "", 200},
-		{"GET", one + fmt.Sprintf("/comparison?base=%d&trim=%d", stock, stock), "", 200},
+		{"GET", "/api/comparison?trim=1,2", "", 200}, {"GET", "/api/comparison?trim=999,998", "", 404},
+		{"GET", fmt.Sprintf("/api/comparison?trim=%d,%d", stock, stock), "", 422},
+		{"GET", fmt.Sprintf("/api/comparison?trim=%d", stock), "", 422},
+		{"GET", "/api/comparison/table?form=tabs&trim=1,2", "", 200},
 		{"GET", one + "/incidents", "", 200}, {"POST", one + "/incidents", `{"kind":"froze","text":"at the desktop"}`, 201},
 		{"POST", "/api/rigs", `{"name":"Bare"}`, 201}, {"PUT", "/api/parts/memory/cairn-6000", memorySheet(t, rig.Config.Parts.Memory), 200},
 		{"POST", one + "/drawings", `{"settings":{"curve.all":-10},"parent":null}`, 200}, {"GET", one + "/registry", "", 200},

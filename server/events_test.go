@@ -55,7 +55,7 @@ func TestComparisonAgainstHand(t *testing.T) {
 	rig.Fit(capped.Id)
 	compare := func() map[string]api.ComparisonRow {
 		var c api.Comparison
-		rig.Call("GET", fmt.Sprintf("/api/rigs/%d/comparison?base=%d&trim=%d", rig.ID, stock, capped.Id), nil, 200, &c)
+		rig.Call("GET", fmt.Sprintf("/api/comparison?trim=%d,%d", stock, capped.Id), nil, 200, &c)
 		if len(c.Changes) != 1 || c.Changes[0].Key != "limit.ppt" {
 			t.Errorf("changes: %+v", c.Changes)
 		}
@@ -67,11 +67,11 @@ func TestComparisonAgainstHand(t *testing.T) {
 		}
 		return out
 	}
-	if r := compare()["score"]; r.Trim != nil || r.Absolute != nil || r.Shown {
+	if r := compare()["score"]; r.Sides[1].N > 0 || r.Pairs[0].Absolute != nil || r.Pairs[0].Shown {
 		t.Errorf("against no run: %+v", r)
 	}
 	score(1)
-	if r := compare()["score"]; r.Absolute == nil || r.Half != nil || r.Shown {
+	if r := compare()["score"]; r.Pairs[0].Absolute == nil || r.Pairs[0].Half != nil || r.Pairs[0].Shown {
 		t.Errorf("against one run a difference is shown, or an interval: %+v", r)
 	}
 	score(1)
@@ -82,16 +82,16 @@ func TestComparisonAgainstHand(t *testing.T) {
 		means[s.Trim] += s.Value / 2
 	}
 	r := compare()["score"]
-	if len(scores) != 4 || math.Abs(*r.Absolute-(means[capped.Id]-means[stock])) > 1e-6 ||
-		math.Abs(*r.Percent-100*(means[capped.Id]/means[stock]-1)) > 1e-6 {
+	if len(scores) != 4 || math.Abs(*r.Pairs[0].Absolute-(means[capped.Id]-means[stock])) > 1e-6 ||
+		math.Abs(*r.Pairs[0].Percent-100*(means[capped.Id]/means[stock]-1)) > 1e-6 {
 		t.Errorf("means %v, row %+v", means, r)
 	}
-	if !r.Shown || r.Gain {
+	if !r.Pairs[0].Shown || r.Pairs[0].Gain || r.Places[0] != api.PlaceBest || r.Places[1] != "" {
 		t.Errorf("half the power costs points, but the row says %+v", r)
 	}
 	watts := compare()["power.package"]
 	perWatt := compare()["perWatt"]
-	if !watts.Gain || watts.Trim.Mean > 91 || !perWatt.Gain {
+	if !watts.Pairs[0].Gain || *watts.Sides[1].Mean > 91 || !perWatt.Pairs[0].Gain {
 		t.Errorf("watts %+v, per watt %+v", watts, perWatt)
 	}
 }
@@ -129,9 +129,9 @@ func TestInterleavedSession(t *testing.T) {
 		t.Fatalf("%+v", s)
 	}
 	var c api.Comparison
-	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/comparison?base=%d&trim=%d", rig.ID, stock, capped.Id), nil, 200, &c)
-	if got := c.Tables[0]; got.Sessions != 1 || !got.Interleaved || len(got.Left) > 0 || got.Rows[0].Base.N != 3 || got.Rows[0].Trim.N != 3 ||
-		!got.Rows[0].Shown {
+	rig.Call("GET", fmt.Sprintf("/api/comparison?trim=%d,%d", stock, capped.Id), nil, 200, &c)
+	if got := c.Tables[0]; got.Sessions != 1 || !got.Interleaved || len(got.Left) > 0 || got.Rows[0].Sides[0].N != 3 ||
+		got.Rows[0].Sides[1].N != 3 || !got.Rows[0].Pairs[0].Shown {
 		t.Errorf("%+v", got)
 	}
 	rig.Call("POST", path, ask, 201, &s)
@@ -241,11 +241,11 @@ func TestScoresOfOtherPrograms(t *testing.T) {
 		Values: []float64{88.2}}, 201, &added)
 	rig.Call("POST", path, api.AddScoresRequest{Trim: 999, Yardstick: "!", Unit: "s", Better: "lower", Values: []float64{-1}}, 422, nil)
 	var c api.Comparison
-	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/comparison?base=%d&trim=%d", rig.ID, stock, changed.Id), nil, 200, &c)
+	rig.Call("GET", fmt.Sprintf("/api/comparison?trim=%d,%d", stock, changed.Id), nil, 200, &c)
 	if len(c.Tables) != 1 || len(c.Tables[0].Rows) != 1 {
 		t.Fatalf("the comparison: %+v", c.Tables)
 	}
-	if r := c.Tables[0].Rows[0]; r.Label != "Big render" || r.Trim.N != 3 || !r.Gain || math.Abs(*r.Absolute+5.1) > 0.05 {
+	if r := c.Tables[0].Rows[0]; r.Label != "Big render" || r.Sides[1].N != 3 || !r.Pairs[0].Gain || math.Abs(*r.Pairs[0].Absolute+5.1) > 0.05 {
 		t.Fatalf("the comparison: %+v", r)
 	}
 	var scores []api.Score

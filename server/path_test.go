@@ -61,7 +61,7 @@ func TestFromStockToAProvenChange(t *testing.T) {
 		t.Fatalf("scores of T1: %+v", trial)
 	}
 	var c api.Comparison
-	rig.Call("GET", fmt.Sprintf("/api/rigs/%d/comparison?base=%d&trim=%d", rig.ID, stock.Id, changed.Id), nil, 200, &c)
+	rig.Call("GET", fmt.Sprintf("/api/comparison?trim=%d,%d", stock.Id, changed.Id), nil, 200, &c)
 	rows := map[string]api.ComparisonRow{}
 	if len(c.Tables) != 1 || len(c.Tables[0].Left) > 0 || c.Tables[0].Sessions != 2 || c.Tables[0].Interleaved {
 		t.Errorf("%+v", c.Tables)
@@ -70,12 +70,12 @@ func TestFromStockToAProvenChange(t *testing.T) {
 		rows[r.Key] = r
 	}
 	for _, key := range []string{"power.package", "perWatt"} {
-		if r := rows[key]; !r.Shown || !r.Gain || r.Base.N != 3 {
+		if r := rows[key]; !r.Pairs[0].Shown || !r.Pairs[0].Gain || r.Sides[0].N != 3 {
 			t.Errorf("%s: %+v, want a gain that is shown", key, r)
 		}
 	}
 	for _, key := range []string{"temperature.peak", "temperature.above"} {
-		if r := rows[key]; r.Judged || r.Shown || r.Base.N != 3 {
+		if r := rows[key]; r.Pairs[0].Judged || r.Pairs[0].Shown || r.Sides[0].N != 3 {
 			t.Errorf("%s of runs of seconds: %+v, want it unjudged", key, r)
 		}
 	}

@@ -77,8 +77,17 @@ func (s *Server) ExportTelemetry(c *echo.Context, id int64, params api.ExportTel
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Type", "text/csv; charset=utf-8; header=present")
+	return writeTable(c, x)
+}
+
+// writeTable answers with a table as a file.
+func writeTable(c *echo.Context, x *workshop.Export) error {
+	kind := "text/csv"
+	if x.Comma == '\t' {
+		kind = "text/tab-separated-values"
+	}
+	c.Response().Header().Set("Content-Type", kind+"; charset=utf-8; header=present")
 	attach(c, x.Name)
 	c.Response().WriteHeader(http.StatusOK)
-	return x.Write(ctx, c.Response())
+	return x.Write(c.Request().Context(), c.Response())
 }

@@ -129,7 +129,7 @@ func readAll(t *testing.T, bench *servertest.Bench, want map[int64]string) {
 			}
 			get(fmt.Sprintf("%s/difference?from=%d&to=%d", at, trims[0].Id, trim.Id), nil)
 			if trim.Id != trims[0].Id {
-				get(fmt.Sprintf("%s/comparison?base=%d&trim=%d", at, trims[0].Id, trim.Id), nil)
+				get(fmt.Sprintf("/api/comparison?trim=%d,%d", trims[0].Id, trim.Id), nil)
 			}
 		}
 		var trials []api.Trial

@@ -374,6 +374,7 @@ func (s *Store) AddEvent(ctx context.Context, rig int64, e *Event) error {
 type HeldLeg struct {
 	ID      int64                  `db:"id"`
 	TrimID  int64                  `db:"trim_id"`
+	TrialID int64                  `db:"trial_id"`
 	Load    load.Kind              `db:"load_kind"`
 	SeenS   float64                `db:"seen_s"`
 	Cores   JSON[[]int]            `db:"cores"`
@@ -383,11 +384,36 @@ type HeldLeg struct {
 	Limiters JSON[map[govern.Limiter]float64] `db:"limiters"` // seconds, as far as the rig told
 }
 
+// LegSpan is where a leg lies on its trial's axis, in ms since its first leg began.
+type LegSpan struct {
+	LegID   int64 `db:"id"`
+	TrialID int64 `db:"trial_id"`
+	From    int64 `db:"from_ms"`
+	To      int64 `db:"to_ms"`
+}
+
+// LegSpans tells where some legs lie; one that never began is left out.
+func (s *Store) LegSpans(ctx context.Context, legs []int64) ([]LegSpan, error) {
+	out := []LegSpan{}
+	if len(legs) == 0 {
+		return out, nil
+	}
+	query, args, err := sqlx.In(`SELECT l.id, l.trial_id, l.started_ms - (SELECT MIN(b.started_ms) FROM legs b WHERE b.trial_id = l.trial_id)
+		AS from_ms, CAST(ROUND(1000 * l.seen_s) AS SIGNED) AS to_ms FROM legs l WHERE l.started_ms IS NOT NULL AND l.id IN (?)`, legs)
+	if err == nil {
+		err = s.db.SelectContext(ctx, &out, query, args...)
+	}
+	for i := range out {
+		out[i].To += out[i].From
+	}
+	return out, known(err, "look up where %d legs lie", len(legs))
+}
+
 // HeldLegs lists every leg of a rig, of loads and of sustained yardsticks, that held for at least so many seconds, at full width
 // and not held back to a temperature, oldest first.
 func (s *Store) HeldLegs(ctx context.Context, rig int64, leastS float64) ([]HeldLeg, error) {
 	list := []HeldLeg{}
-	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.load_kind, l.seen_s, l.cores, t.cores AS running, l.figures, l.limiters
+	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.trial_id, l.load_kind, l.seen_s, l.cores, t.cores AS running, l.figures, l.limiters
 		FROM legs l JOIN trials t ON t.id = l.trial_id
 		WHERE t.rig_id = ? AND l.yardstick_id IN ('', ?) AND l.seen_s >= ? AND l.width IN ('', 'widest') AND l.target_c = 0
 			AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, yardstick.Sustained, leastS, verdict.Held)

@@ -19,13 +19,14 @@ import (
 // exportStepMS is how much of a trial is read at once while it is written out.
 const exportStepMS = 600_000
 
-// Export is a trial's samples, ready to be written.
+// Export is a table, ready to be written.
 type Export struct {
 	Name  string // of a file
+	Comma rune   // between its columns
 	write func(context.Context, io.Writer) error
 }
 
-// Write writes the samples. A failure in the middle leaves what was written.
+// Write writes the table. A failure in the middle leaves what was written.
 func (e *Export) Write(ctx context.Context, to io.Writer) error { return e.write(ctx, to) }
 
 // ExportTelemetry makes every sample of a part of a trial ready to be written as CSV: wide, a line for each moment and a
@@ -55,7 +56,7 @@ func (w *Workshop) ExportTelemetry(ctx context.Context, trial int64, view View, 
 		return nil, err
 	}
 	channels = slices.DeleteFunc(channels, func(c channel.Channel) bool { return !v.wants(c.Key) })
-	out := &Export{Name: fmt.Sprintf("%s-trial-%d.csv", channel.Plain(r.Name), t.Number)}
+	out := &Export{Name: fmt.Sprintf("%s-trial-%d.csv", channel.Plain(r.Name), t.Number), Comma: ','}
 	out.write = func(ctx context.Context, to io.Writer) error {
 		table := table{csv: csv.NewWriter(to), channels: channels, origin: v.origin, long: long}
 		if err := table.header(); err != nil {

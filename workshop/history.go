@@ -216,7 +216,7 @@ func (h *history) legsUnder(trim int64) []compare.Leg {
 	var out []compare.Leg
 	for i := range h.records {
 		if r := &h.records[i]; r.TrimID == trim {
-			out = append(out, compare.Leg{Load: r.Load, Figures: r.Figures.V})
+			out = append(out, compare.Leg{Load: r.Load, Figures: r.Figures.V, Limiters: r.Limiters.V})
 		}
 	}
 	return out

@@ -8,7 +8,6 @@ import (
 	"slices"
 	"time"
 
-	"zerokeel/core/compare"
 	"zerokeel/core/forecast"
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
@@ -64,7 +63,10 @@ func (w *Workshop) DrawTuning(ctx context.Context, rig int64, in PilotPlan) (*Tu
 	at, surveyed := trim.Stock(d.set.Processor, d.set.Board).With(d.ask.Before), false
 	for _, s := range d.drawn.Steps {
 		next := at.With(s.Settings)
-		one := TuningStep{Step: s, Changes: trim.Contrasts(d.set, at, next, [2]float64{math.NaN(), math.NaN()}), Expected: unknown}
+		of := func(settings trim.Settings) trim.Configured {
+			return trim.Configured{Set: d.set, Settings: settings, Volts: math.NaN()}
+		}
+		one := TuningStep{Step: s, Changes: trim.Contrasts(of(at), of(next)), Expected: unknown}
 		surveyed = surveyed || s.Kind.Surveys() && s.Skip == ""
 		if s.Skip == "" && !surveyed {
 			one.Expected = w.depthForecast(d.rig, d.known, "", next)
@@ -272,17 +274,4 @@ func (w *Workshop) CompareFor(ctx context.Context, p *store.Pilot) (int64, error
 		return 0, err
 	}
 	return x.ID, nil
-}
-
-// Gained says in words how a trim compares with another, as far as that was shown.
-func (w *Workshop) Gained(ctx context.Context, rig, base, other int64) (string, error) {
-	c, err := w.Compare(ctx, rig, base, other)
-	if err != nil {
-		return "", err
-	}
-	words := compare.Words(c.Settled, c.Tables, 0, 1)
-	if words == "" {
-		words = "nothing could be compared"
-	}
-	return words, nil
 }

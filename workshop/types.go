@@ -50,6 +50,11 @@ type (
 	ComparedSide  = compare.Side
 	SettledRow    = compare.SettledRow
 	SettledLevel  = compare.Level
+	ComparedPair  = compare.Pair
+	HeldRow       = compare.HeldRow
+	Phrase        = compare.Phrase
+	Verdict       = compare.Verdict
+	Place         = compare.Place
 	ProofRow      = proof.Row
 )
 

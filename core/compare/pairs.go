@@ -20,6 +20,23 @@ type Pair struct {
 	sd      float64 // of the difference, where it has no other freedom than a normal one
 }
 
+// Means says in a word or two what the difference means, for a figure of which one kind is better; nothing where there is none.
+func (p *Pair) Means(better Better) string {
+	switch {
+	case !p.Both:
+		return ""
+	case !p.Judged:
+		return "not judged"
+	case !p.Shown:
+		return "no difference shown"
+	case better.Word() == string(Neither):
+		return "differs"
+	case p.Gain:
+		return "better"
+	}
+	return "worse"
+}
+
 // PairsOf lists the pairs of so many sides by their places: the first against each other one, the second against those after it, and
 // so on.
 func PairsOf(sides int) (out [][2]int) {

@@ -8,14 +8,16 @@ import (
 	"gonum.org/v1/gonum/stat/distuv"
 
 	"zerokeel/core/channel"
+	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/stat"
 )
 
 // Leg is what a leg of a trial came to.
 type Leg struct {
-	Load    load.Kind
-	Figures []channel.Figure
+	Load     load.Kind
+	Figures  []channel.Figure
+	Limiters map[govern.Limiter]float64 // seconds for which each held the clock, as far as that was told
 }
 
 // Level is where legs under one trim settled: their mean with its standard deviation.

@@ -120,7 +120,7 @@ func ExampleVerdicts() {
 	for _, v := range compare.Verdicts([]string{"stock", "T2", "T5"}, settled, tables) {
 		fmt.Printf("%s: %s\n", v.Goal, v.Text)
 	}
-	fmt.Println("T2 against stock:", compare.Words(settled, tables, 0, 1))
+	fmt.Println("T2 against stock:", compare.Join(compare.Words(settled, tables, 0, 1)))
 	// Output:
 	// fast on few cores: T5: 4.9 ± 0.7 % faster than stock and 4.8 ± 0.7 % faster than T2
 	// cool: T2: 10.0 ± 2.4 K cooler than stock; T5 not measured

@@ -112,30 +112,49 @@ func aspects(settled []SettledRow, tables []Table) []*aspect {
 	return slices.DeleteFunc(all, func(a *aspect) bool { return a == nil })
 }
 
+// Phrase is one thing said of a configuration against another.
+type Phrase struct {
+	Text  string
+	Shown bool // the difference is more than noise; else the text says that it is not
+	Gain  bool // and for the better
+}
+
 // Words says how the second of a pair compares with the first, as far as it was compared: heat, power and noise settled under heavy
-// load, and scores. What was not shown is said not to be, and a burst is said to be one: limits that hold only later may make a machine
-// slower that is faster in it.
-func Words(settled []SettledRow, tables []Table, base, other int) string {
-	var shown, not []string
+// load, and scores; first what was shown. What was not is said not to be, and a burst is said to be one: limits that hold only later may
+// make a machine slower that is faster in it.
+func Words(settled []SettledRow, tables []Table, base, other int) []Phrase {
+	var shown []Phrase
+	var not []string
 	for _, a := range aspects(settled, tables) {
 		at := slices.IndexFunc(a.pairs, func(p Pair) bool { return p.Base == base && p.Other == other })
 		if at < 0 || !a.pairs[at].Both {
 			continue
 		}
 		if p := &a.pairs[at]; p.Shown {
-			shown = append(shown, a.from(p, false))
+			shown = append(shown, Phrase{a.from(p, false), true, p.Gain})
 		} else {
 			not = append(not, a.what+a.above(a.pairs[at:at+1]))
 		}
 	}
-	out := strings.Join(shown, ", ")
 	if len(not) == 0 {
-		return out
+		return shown
 	}
-	if out != "" {
-		out += "; "
+	return append(shown, Phrase{Text: "no difference shown in " + list(not)})
+}
+
+// Join makes a sentence of phrases.
+func Join(phrases []Phrase) string {
+	out := ""
+	for i, p := range phrases {
+		switch {
+		case i > 0 && p.Shown:
+			out += ", "
+		case i > 0:
+			out += "; "
+		}
+		out += p.Text
 	}
-	return out + "no difference shown in " + list(not)
+	return out
 }
 
 // Verdict is which of several configurations serves a goal best, in words.

@@ -3,49 +3,74 @@ package trim
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"zerokeel/core/part"
 )
 
-// Contrast is what two trims differ by in one setting, or in one rail's voltage, as it is read.
+// Contrast is what configurations differ by in one setting, or in one rail's voltage, as it is read.
 type Contrast struct {
 	Key, Name string
-	From, To  string // with units
-	Counts    bool   // it counts for something under one of the two at least
+	Values    []string // of each configuration, with units
+	Counts    bool     // it counts for something under one of them at least
 }
 
-// Contrasts lists what two trims differ by on some parts, in work order, with what is not set counting as delivered. How a rail
-// gets its voltage is one thing: a value that was entered for a mode that is not in force is none. volts holds the core voltage
-// that was measured at load under each, NaN where it was not.
-func Contrasts(set *part.Set, from, to Settings, volts [2]float64) []Contrast {
-	stock := Stock(set.Processor, set.Board)
-	whole := [2]Settings{stock.With(from), stock.With(to)}
-	out := []Contrast{}
-	for _, c := range Diff(whole[0], whole[1]) {
-		rail, end := railOf(c.Key)
-		inert := [2]bool{}
-		for i, s := range whole {
-			inert[i] = Inert(set, s, c.Key) != ""
-		}
-		def, _, _ := Find(c.Key)
-		switch {
-		case rail != "" && end != "mode" && whole[0][rail+".mode"] != whole[1][rail+".mode"]:
-			// The mode's line tells of the value that is in force.
-		case rail != "" && (end == "mode" || !inert[0]):
-			mode, _, _ := Find(rail + ".mode")
-			row := Contrast{Key: c.Key, Name: mode.Name, Counts: true}
-			known := volts
-			if rail != "voltage.core" {
-				known = [2]float64{math.NaN(), math.NaN()}
+// Configured is one of several configurations that are told apart: its settings on its parts, and the core voltage that was measured
+// at load under it, NaN where it was not.
+type Configured struct {
+	Set      *part.Set
+	Settings Settings
+	Volts    float64
+}
+
+// missing stands for a setting that a configuration's parts do not have.
+const missing = "–"
+
+// Contrasts lists what two or more configurations differ by, in work order, with what is not set counting as delivered. How a rail
+// gets its voltage is one thing: a value that was entered for a mode that is not in force is none.
+func Contrasts(of ...Configured) []Contrast {
+	whole := make([]Settings, len(of))
+	var differing []string
+	for i, c := range of {
+		whole[i] = Stock(c.Set.Processor, c.Set.Board).With(c.Settings)
+		for _, change := range Diff(whole[0], whole[i]) {
+			if !slices.Contains(differing, change.Key) {
+				differing = append(differing, change.Key)
 			}
-			row.From, row.To = supply(whole[0], rail, known[0]), supply(whole[1], rail, known[1])
-			out = append(out, row)
-		default:
-			row := Contrast{Key: c.Key, Name: def.Name, From: sayInForce(def, c.From, inert[0] && !inert[1]),
-				To: sayInForce(def, c.To, inert[1] && !inert[0]), Counts: !inert[0] || !inert[1]}
-			out = append(out, row)
 		}
+	}
+	inWorkOrder(differing, func(key string) string { return key })
+	out := []Contrast{}
+	for _, key := range differing {
+		rail, end := railOf(key)
+		counts := make([]bool, len(of))
+		mixed := false // of the rail's modes
+		for i, c := range of {
+			counts[i] = whole[i][key].IsSet() && Inert(c.Set, whole[i], key) == ""
+			mixed = mixed || whole[i][rail+".mode"] != whole[0][rail+".mode"]
+		}
+		def, _, _ := Find(key)
+		row := Contrast{Key: key, Name: def.Name, Counts: slices.Contains(counts, true)}
+		switch {
+		case rail != "" && end != "mode" && mixed:
+			continue // the mode's line tells of the value that is in force
+		case rail != "" && (end == "mode" || row.Counts):
+			mode, _, _ := Find(rail + ".mode")
+			row.Name, row.Counts = mode.Name, true
+			for i, c := range of {
+				volts := math.NaN()
+				if rail == "voltage.core" {
+					volts = c.Volts
+				}
+				row.Values = append(row.Values, supply(whole[i], rail, volts))
+			}
+		default:
+			for i := range of {
+				row.Values = append(row.Values, sayInForce(def, whole[i][key], row.Counts && !counts[i]))
+			}
+		}
+		out = append(out, row)
 	}
 	return out
 }
@@ -66,6 +91,9 @@ func railOf(key string) (rail, end string) {
 
 // supply tells how a rail gets its voltage, with what was measured at load where the curve gives it.
 func supply(s Settings, rail string, volts float64) string {
+	if !s[rail+".mode"].IsSet() {
+		return missing
+	}
 	mode := s[rail+".mode"].String()
 	switch mode {
 	case Fixed:
@@ -79,14 +107,65 @@ func supply(s Settings, rail string, volts float64) string {
 	return mode
 }
 
-// sayInForce writes a value, and says where it counts for nothing though the other trim's does.
+// sayInForce writes a value, and says where it counts for nothing though another configuration's does.
 func sayInForce(def Def, v part.Value, inert bool) string {
-	text := "–"
-	if v.IsSet() {
-		text = def.Say(v)
+	switch {
+	case !v.IsSet():
+		return missing
+	case inert:
+		return def.Say(v) + " (without effect)"
 	}
-	if inert {
-		text += " (without effect)"
+	return def.Say(v)
+}
+
+// fewest is how many settings of one kind are folded into a line: fewer are read as they are.
+const fewest = 3
+
+// Folded gathers the contrasts of one kind, such as the curve offsets of several cores, into one: "−20 −22 −18 steps", or the one value
+// that all of them have.
+func Folded(list []Contrast) []Contrast {
+	out := []Contrast{}
+	for from := 0; from < len(list); {
+		pattern, index := part.Pattern(list[from].Key)
+		to, numbers := from+1, []int{index}
+		for ; index >= 0 && to < len(list) && list[to].Counts == list[from].Counts; to++ {
+			next, i := part.Pattern(list[to].Key)
+			if next != pattern {
+				break
+			}
+			numbers = append(numbers, i)
+		}
+		if def, known := byKey[pattern]; known && len(numbers) >= fewest {
+			out = append(out, fold(&Registry[def], list[from:to], numbers))
+		} else {
+			out = append(out, list[from:to]...)
+		}
+		from = to
 	}
-	return text
+	return out
+}
+
+// fold gathers contrasts of one kind, by their numbers.
+func fold(def *Def, list []Contrast, numbers []int) Contrast {
+	several := fmt.Sprintf("%d to %d", numbers[0], numbers[len(numbers)-1])
+	if numbers[len(numbers)-1]-numbers[0] >= len(numbers) {
+		several = strings.Trim(strings.ReplaceAll(fmt.Sprint(numbers), " ", ", "), "[]")
+	}
+	name := strings.ReplaceAll(strings.ReplaceAll(def.Name, "core {n}", "cores {n}"), "{n}", several)
+	out := Contrast{Key: def.Key, Name: name, Counts: list[0].Counts}
+	for i := range list[0].Values {
+		values := make([]string, len(list))
+		for k := range list {
+			values[k] = list[k].Values[i]
+		}
+		if len(slices.Compact(slices.Clone(values))) == 1 {
+			out.Values = append(out.Values, values[0])
+			continue
+		}
+		for k := range values[:len(values)-1] {
+			values[k] = strings.TrimSuffix(values[k], " "+def.Unit)
+		}
+		out.Values = append(out.Values, strings.Join(values, " "))
+	}
+	return out
 }

@@ -2,6 +2,7 @@ package trim_test
 
 import (
 	"errors"
+	"fmt"
 	"io/fs"
 	"math"
 	"slices"
@@ -248,7 +249,6 @@ func TestFingerprintsTellSettingsApart(t *testing.T) {
 func TestContrasts(t *testing.T) {
 	set := parttest.Rig(t, "skua")
 	word := part.Choice
-	volts := [2]float64{1.284, math.NaN()}
 	for _, row := range []struct {
 		name     string
 		from, to trim.Settings
@@ -256,28 +256,56 @@ func TestContrasts(t *testing.T) {
 	}{
 		{"nothing", trim.Settings{"limit.pl1": part.Number(125)}, trim.Settings{"limit.pl1": part.Number(125)}, nil},
 		{"a limit that the board overrides", trim.Settings{"limit.pl1": part.Number(125)}, trim.Settings{"limit.pl1": part.Number(150)},
-			[]trim.Contrast{{Key: "limit.pl1", Name: "PL1", From: "125 W", To: "150 W"}}},
+			[]trim.Contrast{{Key: "limit.pl1", Name: "PL1", Values: []string{"125 W", "150 W"}}}},
 		{"and then no longer does", trim.Settings{"limit.pl1": part.Number(125)},
 			trim.Settings{"limit.pl1": part.Number(150), "limit.beyondSpec": part.Switch(false)},
-			[]trim.Contrast{{Key: "limit.beyondSpec", Name: "Board limits beyond the maker's", From: "on", To: "off", Counts: true},
-				{Key: "limit.pl1", Name: "PL1", From: "125 W (without effect)", To: "150 W", Counts: true}}},
+			[]trim.Contrast{{Key: "limit.beyondSpec", Name: "Board limits beyond the maker's", Values: []string{"on", "off"}, Counts: true},
+				{Key: "limit.pl1", Name: "PL1", Values: []string{"125 W (without effect)", "150 W"}, Counts: true}}},
 		{"a limit", trim.Settings{"limit.pl1": part.Number(125), "limit.beyondSpec": part.Switch(false)},
 			trim.Settings{"limit.pl1": part.Number(150), "limit.beyondSpec": part.Switch(false)},
-			[]trim.Contrast{{Key: "limit.pl1", Name: "PL1", From: "125 W", To: "150 W", Counts: true}}},
+			[]trim.Contrast{{Key: "limit.pl1", Name: "PL1", Values: []string{"125 W", "150 W"}, Counts: true}}},
 		{"a fixed voltage after a dynamic one", trim.Settings{"voltage.core.fixed": part.Number(1.1)},
 			trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": part.Number(1.2)},
-			[]trim.Contrast{{Key: "voltage.core.mode", Name: "Core voltage", From: "dynamic, 1.284 V at load", To: "fixed 1.2 V", Counts: true}}},
+			[]trim.Contrast{{Key: "voltage.core.mode", Name: "Core voltage", Values: []string{"dynamic, 1.284 V at load", "fixed 1.2 V"},
+				Counts: true}}},
 		{"another fixed voltage", trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": part.Number(1.1)},
 			trim.Settings{"voltage.core.mode": word(trim.Fixed), "voltage.core.fixed": part.Number(1.2)},
-			[]trim.Contrast{{Key: "voltage.core.fixed", Name: "Core voltage", From: "fixed 1.1 V", To: "fixed 1.2 V", Counts: true}}},
+			[]trim.Contrast{{Key: "voltage.core.fixed", Name: "Core voltage", Values: []string{"fixed 1.1 V", "fixed 1.2 V"}, Counts: true}}},
 		{"a fixed voltage of which neither knows", trim.Settings{"voltage.core.fixed": part.Number(1.1)},
 			trim.Settings{"voltage.core.fixed": part.Number(1.2)},
-			[]trim.Contrast{{Key: "voltage.core.fixed", Name: "Core voltage fixed at", From: "1.1 V", To: "1.2 V"}}},
+			[]trim.Contrast{{Key: "voltage.core.fixed", Name: "Core voltage fixed at", Values: []string{"1.1 V", "1.2 V"}}}},
 	} {
-		got := trim.Contrasts(set, row.from, row.to, volts)
-		if !slices.Equal(got, row.want) {
+		got := trim.Contrasts(trim.Configured{Set: set, Settings: row.from, Volts: 1.284},
+			trim.Configured{Set: set, Settings: row.to, Volts: math.NaN()})
+		if fmt.Sprint(got) != fmt.Sprint(append([]trim.Contrast{}, row.want...)) {
 			t.Errorf("%s: %+v, want %+v", row.name, got, row.want)
 		}
+	}
+	offsets := trim.Settings{}
+	for core, steps := range []float64{-20, -22, 0, -18} {
+		offsets[trim.At("curve.core.*", core)] = part.Number(steps)
+	}
+	of := func(s trim.Settings) trim.Configured {
+		return trim.Configured{Set: parttest.Petrel(t), Settings: s, Volts: math.NaN()}
+	}
+	folded := trim.Folded(trim.Contrasts(of(nil), of(offsets.With(trim.Settings{"limit.ppt": part.Number(120)}))))
+	if len(folded) != 2 || folded[1].Name != "Curve offset, cores 0, 1, 3" || fmt.Sprint(folded[1].Values) != "[0 steps −20 −22 −18 steps]" {
+		t.Errorf("folded: %+v", folded)
+	}
+	several := func(keys ...string) (out []string) {
+		of := func(rig string, settings trim.Settings) trim.Configured {
+			return trim.Configured{Set: parttest.Rig(t, rig), Settings: settings, Volts: math.NaN()}
+		}
+		for _, c := range trim.Contrasts(of("petrel", trim.Settings{"limit.ppt": part.Number(120)}), of("petrel", nil),
+			of("skua", trim.Settings{"limit.pl1": part.Number(150), "limit.beyondSpec": part.Switch(false)})) {
+			if slices.Contains(keys, c.Key) {
+				out = append(out, strings.Join(c.Values, " | "))
+			}
+		}
+		return out
+	}
+	if got := several("limit.ppt", "limit.pl1"); fmt.Sprint(got) != "[120 W | 230 W | – – | – | 150 W]" {
+		t.Errorf("of several machines: %q", got)
 	}
 }
 

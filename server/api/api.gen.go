@@ -43,6 +43,36 @@ func (e AddScoresRequestBetter) Valid() bool {
 	}
 }
 
+// Defines values for ComparedStanding.
+const (
+	ComparedStandingDraft  ComparedStanding = "draft"
+	ComparedStandingFailed ComparedStanding = "failed"
+	ComparedStandingFitted ComparedStanding = "fitted"
+	ComparedStandingHeld   ComparedStanding = "held"
+	ComparedStandingProven ComparedStanding = "proven"
+	ComparedStandingTried  ComparedStanding = "tried"
+)
+
+// Valid indicates whether the value is a known member of the ComparedStanding enum.
+func (e ComparedStanding) Valid() bool {
+	switch e {
+	case ComparedStandingDraft:
+		return true
+	case ComparedStandingFailed:
+		return true
+	case ComparedStandingFitted:
+		return true
+	case ComparedStandingHeld:
+		return true
+	case ComparedStandingProven:
+		return true
+	case ComparedStandingTried:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ComparisonRowBetter.
 const (
 	ComparisonRowBetterHigher  ComparisonRowBetter = "higher"
@@ -403,6 +433,27 @@ func (e PilotOrderDoing) Valid() bool {
 	}
 }
 
+// Defines values for Place.
+const (
+	PlaceAmongTheBest Place = "among the best"
+	PlaceBest         Place = "best"
+	PlaceEmpty        Place = ""
+)
+
+// Valid indicates whether the value is a known member of the Place enum.
+func (e Place) Valid() bool {
+	switch e {
+	case PlaceAmongTheBest:
+		return true
+	case PlaceBest:
+		return true
+	case PlaceEmpty:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ReadingChannel.
 const (
 	PowerWall          ReadingChannel = "power.wall"
@@ -613,6 +664,24 @@ func (e YardstickBetter) Valid() bool {
 	}
 }
 
+// Defines values for ExportComparisonParamsForm.
+const (
+	Csv  ExportComparisonParamsForm = "csv"
+	Tabs ExportComparisonParamsForm = "tabs"
+)
+
+// Valid indicates whether the value is a known member of the ExportComparisonParamsForm enum.
+func (e ExportComparisonParamsForm) Valid() bool {
+	switch e {
+	case Csv:
+		return true
+	case Tabs:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ReadLogParamsKinds.
 const (
 	ReadLogParamsKindsFitting  ReadLogParamsKinds = "fitting"
@@ -800,45 +869,109 @@ type ClockPlane struct {
 	Watts [][]*float64 `json:"watts"`
 }
 
-// Comparison defines model for Comparison.
-type Comparison struct {
-	Base    int64      `json:"base"`
-	Changes []Contrast `json:"changes"`
+// Compared defines model for Compared.
+type Compared struct {
+	InForce bool `json:"inForce"`
 
-	// Settled where the trims settle under the loads that they were proven with
-	Settled []SettledRow `json:"settled"`
+	// Legs by load, the leg that shows best how the machine settles
+	Legs []ComparedLeg `json:"legs"`
 
-	// Tables by yardstick
-	Tables []ComparisonTable `json:"tables"`
-	Trim   int64             `json:"trim"`
+	// Name by which it is called here
+	Name      string           `json:"name"`
+	Number    int              `json:"number"`
+	Rig       int64            `json:"rig"`
+	RigName   string           `json:"rigName"`
+	Simulated bool             `json:"simulated"`
+	Standing  ComparedStanding `json:"standing"`
+
+	// Stood by regime
+	Stood   []RegimeStood `json:"stood"`
+	Summary string        `json:"summary"`
+	Trim    int64         `json:"trim"`
+
+	// TrimName that it was given
+	TrimName string `json:"trimName"`
+
+	// UsedS in daily use since its last fault
+	UsedS float64 `json:"usedS"`
 }
 
-// ComparisonRow defines model for ComparisonRow.
-type ComparisonRow struct {
-	Absolute *float64            `json:"absolute"`
-	Base     *Spread             `json:"base"`
-	Better   ComparisonRowBetter `json:"better"`
+// ComparedStanding defines model for Compared.Standing.
+type ComparedStanding string
 
-	// Gain and it is for the better
+// ComparedLeg defines model for ComparedLeg.
+type ComparedLeg struct {
+	// FromS on the trial's axis
+	FromS float64 `json:"fromS"`
+	Load  string  `json:"load"`
+	ToS   float64 `json:"toS"`
+	Trial int64   `json:"trial"`
+}
+
+// ComparedPair defines model for ComparedPair.
+type ComparedPair struct {
+	// Absolute other less base; null where one has no figure
+	Absolute *float64 `json:"absolute"`
+
+	// Base place of the configuration that the other is held against
+	Base int `json:"base"`
+
+	// Gain and for the better
 	Gain bool `json:"gain"`
 
-	// Half half of the 95% interval
+	// Half half the width of the 95% interval, of all pairs of the row together; null where nothing can be said
 	Half *float64 `json:"half"`
 
-	// Judged whether anything is claimed of the difference: of heat in a run of seconds nothing is, and of the rest where the score differs
+	// Judged whether shown says anything
 	Judged  bool     `json:"judged"`
-	Key     string   `json:"key"`
-	Label   string   `json:"label"`
+	Other   int      `json:"other"`
 	Percent *float64 `json:"percent"`
 
-	// Shown the difference is larger than the noise
-	Shown bool    `json:"shown"`
-	Trim  *Spread `json:"trim"`
-	Unit  string  `json:"unit"`
+	// Shown the difference is more than noise
+	Shown bool `json:"shown"`
 
 	// Visible a difference of this size would be shown four times of five
 	Visible        *float64 `json:"visible"`
 	VisiblePercent *float64 `json:"visiblePercent"`
+}
+
+// Comparison defines model for Comparison.
+type Comparison struct {
+	Changes []Contrast `json:"changes"`
+
+	// Held what held the clock under these loads
+	Held []HeldRow `json:"held"`
+
+	// Notes what cannot be compared
+	Notes []string `json:"notes"`
+
+	// Of what is held side by side; the first is the base
+	Of []Compared `json:"of"`
+
+	// Settled where they settle under the loads that they were proven with
+	Settled []SettledRow `json:"settled"`
+
+	// Tables by yardstick
+	Tables []ComparisonTable `json:"tables"`
+
+	// Verdicts which serves a goal best
+	Verdicts []GoalVerdict `json:"verdicts"`
+
+	// Words of each but the first, against it
+	Words [][]Phrase `json:"words"`
+}
+
+// ComparisonRow defines model for ComparisonRow.
+type ComparisonRow struct {
+	Better ComparisonRowBetter `json:"better"`
+	Key    string              `json:"key"`
+	Label  string              `json:"label"`
+
+	// Pairs each two, those with the base first; of heat in a run of seconds nothing is claimed, and of the rest where the score differs
+	Pairs  []ComparedPair `json:"pairs"`
+	Places []Place        `json:"places"`
+	Sides  []Spread       `json:"sides"`
+	Unit   string         `json:"unit"`
 }
 
 // ComparisonRowBetter defines model for ComparisonRow.Better.
@@ -846,7 +979,7 @@ type ComparisonRowBetter string
 
 // ComparisonTable defines model for ComparisonTable.
 type ComparisonTable struct {
-	// Interleaved some session holds runs of both trims, so that what a day differs from another does not stand between them
+	// Interleaved some session holds runs of all trims, so that what a day differs from another does not stand between them
 	Interleaved bool            `json:"interleaved"`
 	Left        []LeftRun       `json:"left"`
 	Rows        []ComparisonRow `json:"rows"`
@@ -858,14 +991,13 @@ type ComparisonTable struct {
 
 // Contrast defines model for Contrast.
 type Contrast struct {
-	// Counts it counts for something under one of the two at least
-	Counts bool `json:"counts"`
+	// Counts it counts for something under one of them at least
+	Counts bool   `json:"counts"`
+	Key    string `json:"key"`
+	Name   string `json:"name"`
 
-	// From with its unit
-	From string `json:"from"`
-	Key  string `json:"key"`
-	Name string `json:"name"`
-	To   string `json:"to"`
+	// Values of each configuration, with its unit
+	Values []string `json:"values"`
 }
 
 // CopyTrimRequest defines model for CopyTrimRequest.
@@ -1171,6 +1303,23 @@ type Goal struct {
 
 	// Wants in a sentence
 	Wants string `json:"wants"`
+}
+
+// GoalVerdict defines model for GoalVerdict.
+type GoalVerdict struct {
+	Goal   string  `json:"goal"`
+	Places []Place `json:"places"`
+	Text   string  `json:"text"`
+}
+
+// HeldRow defines model for HeldRow.
+type HeldRow struct {
+	// By what held the clock
+	By   string `json:"by"`
+	Load string `json:"load"`
+
+	// Shares of the time, 0 to 1
+	Shares []*float64 `json:"shares"`
 }
 
 // Hours of the day, on the clock of the server, from the first to before the second
@@ -1513,6 +1662,16 @@ type PasswordRequest struct {
 	Password string `json:"password"`
 }
 
+// Phrase defines model for Phrase.
+type Phrase struct {
+	// Gain and for the better
+	Gain bool `json:"gain"`
+
+	// Shown a difference that is more than noise; else the text says that none was shown
+	Shown bool   `json:"shown"`
+	Text  string `json:"text"`
+}
+
 // Pilot defines model for Pilot.
 type Pilot struct {
 	Clears    int        `json:"clears"`
@@ -1629,6 +1788,9 @@ type PilotPlan struct {
 	// What that a survey looks for
 	What string `json:"what"`
 }
+
+// Place best: shown to be better than every other; among the best: none is shown to be better, and it is than some
+type Place string
 
 // Problem defines model for Problem.
 type Problem struct {
@@ -1925,30 +2087,28 @@ type Settled struct {
 
 // SettledLevel defines model for SettledLevel.
 type SettledLevel struct {
-	Half  float64 `json:"half"`
-	Legs  int     `json:"legs"`
-	Value float64 `json:"value"`
+	Half *float64 `json:"half"`
+
+	// Legs 0 for none: there is no value then
+	Legs  int      `json:"legs"`
+	Value *float64 `json:"value"`
 }
 
 // SettledRow defines model for SettledRow.
 type SettledRow struct {
-	Absolute *float64         `json:"absolute"`
-	Base     *SettledLevel    `json:"base"`
-	Better   SettledRowBetter `json:"better"`
-	Gain     bool             `json:"gain"`
+	Better SettledRowBetter `json:"better"`
 
-	// Half half of the 95% interval, with what one day differs from another
-	Half *float64 `json:"half"`
+	// Explains it only explains another, and no difference of it is claimed
+	Explains bool   `json:"explains"`
+	Key      string `json:"key"`
+	Label    string `json:"label"`
+	Load     string `json:"load"`
 
-	// Judged degrees that do not go from the room's are not
-	Judged  bool          `json:"judged"`
-	Key     string        `json:"key"`
-	Label   string        `json:"label"`
-	Load    string        `json:"load"`
-	Percent *float64      `json:"percent"`
-	Shown   bool          `json:"shown"`
-	Trim    *SettledLevel `json:"trim"`
-	Unit    string        `json:"unit"`
+	// Pairs each two, those with the base first
+	Pairs  []ComparedPair `json:"pairs"`
+	Places []Place        `json:"places"`
+	Sides  []SettledLevel `json:"sides"`
+	Unit   string         `json:"unit"`
 }
 
 // SettledRowBetter defines model for SettledRow.Better.
@@ -2089,8 +2249,10 @@ type Soundings struct {
 
 // Spread defines model for Spread.
 type Spread struct {
-	Half *float64  `json:"half"`
-	Mean float64   `json:"mean"`
+	Half *float64 `json:"half"`
+	Mean *float64 `json:"mean"`
+
+	// N 0 for none: there is no mean then
 	N    int       `json:"n"`
 	Runs []float64 `json:"runs"`
 }
@@ -2480,6 +2642,9 @@ type Yardstick struct {
 // YardstickBetter defines model for Yardstick.Better.
 type YardstickBetter string
 
+// ComparedTrims defines model for ComparedTrims.
+type ComparedTrims = []int64
+
 // RigID defines model for RigID.
 type RigID = int64
 
@@ -2493,6 +2658,24 @@ type TrimID = int64
 type ReadAuditParams struct {
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
 }
+
+// CompareTrimsParams defines parameters for CompareTrims.
+type CompareTrimsParams struct {
+	// Trim two to four; the first is the base
+	Trim ComparedTrims `form:"trim" json:"trim"`
+}
+
+// ExportComparisonParams defines parameters for ExportComparison.
+type ExportComparisonParams struct {
+	// Form csv unless given
+	Form *ExportComparisonParamsForm `form:"form,omitempty" json:"form,omitempty"`
+
+	// Trim two to four; the first is the base
+	Trim ComparedTrims `form:"trim" json:"trim"`
+}
+
+// ExportComparisonParamsForm defines parameters for ExportComparison.
+type ExportComparisonParamsForm string
 
 // TickCardJSONBody defines parameters for TickCard.
 type TickCardJSONBody struct {
@@ -2518,13 +2701,6 @@ type GetRecordsParams struct {
 type RemoveRigParams struct {
 	// Name of the rig, so that it is not another one
 	Name string `form:"name" json:"name"`
-}
-
-// CompareTrimsParams defines parameters for CompareTrims.
-type CompareTrimsParams struct {
-	// Base trim compared against
-	Base int64 `form:"base" json:"base"`
-	Trim int64 `form:"trim" json:"trim"`
 }
 
 // DiffTrimsParams defines parameters for DiffTrims.
@@ -2783,6 +2959,12 @@ type ServerInterface interface {
 	// ListKnownChannels The channels that the application gives a meaning to, and how each is summed up
 	// (GET /api/channels)
 	ListKnownChannels(ctx *echo.Context) error
+	// CompareTrims Two to four trims side by side, of one rig or of several, and which differences are more than the noise between runs and days
+	// (GET /api/comparison)
+	CompareTrims(ctx *echo.Context, params CompareTrimsParams) error
+	// ExportComparison The comparison as a table, a line for each figure and three columns for each trim
+	// (GET /api/comparison/table)
+	ExportComparison(ctx *echo.Context, params ExportComparisonParams) error
 	// StreamEvents What changes, as it changes (server-sent events; the data of each is JSON with topic, rig and id)
 	// (GET /api/events)
 	StreamEvents(ctx *echo.Context) error
@@ -2885,9 +3067,6 @@ type ServerInterface interface {
 	// CheckTrim Preflight and forecast of settings, before or after they are saved
 	// (POST /api/rigs/{rig}/check)
 	CheckTrim(ctx *echo.Context, rig RigID) error
-	// CompareTrims What changed between two trims, and whether it is more than the noise between runs
-	// (GET /api/rigs/{rig}/comparison)
-	CompareTrims(ctx *echo.Context, rig RigID, params CompareTrimsParams) error
 	// ListCorrections How the rig's figures are put right, and what looks as if it should be
 	// (GET /api/rigs/{rig}/corrections)
 	ListCorrections(ctx *echo.Context, rig RigID) error
@@ -3124,6 +3303,49 @@ func (w *ServerInterfaceWrapper) ListKnownChannels(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListKnownChannels(ctx)
+	return err
+}
+
+// CompareTrims converts echo context to params.
+func (w *ServerInterfaceWrapper) CompareTrims(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CompareTrimsParams
+	// ------------- Required query parameter "trim" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", false, true, "trim", ctx.QueryParams(), &params.Trim, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CompareTrims(ctx, params)
+	return err
+}
+
+// ExportComparison converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportComparison(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportComparisonParams
+	// ------------- Optional query parameter "form" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "form", ctx.QueryParams(), &params.Form, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter form: %s", err))
+	}
+
+	// ------------- Required query parameter "trim" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", false, true, "trim", ctx.QueryParams(), &params.Trim, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportComparison(ctx, params)
 	return err
 }
 
@@ -3621,38 +3843,6 @@ func (w *ServerInterfaceWrapper) CheckTrim(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CheckTrim(ctx, rig)
-	return err
-}
-
-// CompareTrims converts echo context to params.
-func (w *ServerInterfaceWrapper) CompareTrims(ctx *echo.Context) error {
-	var err error
-	// ------------- Path parameter "rig" -------------
-	var rig RigID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params CompareTrimsParams
-	// ------------- Required query parameter "base" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "base", ctx.QueryParams(), &params.Base, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter base: %s", err))
-	}
-
-	// ------------- Required query parameter "trim" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "trim", ctx.QueryParams(), &params.Trim, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
-	}
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.CompareTrims(ctx, rig, params)
 	return err
 }
 
@@ -5005,7 +5195,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs/:rig/scores", wrapper.AddScores, options.OperationMiddlewares["addScores"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/scores/import", wrapper.ImportScores, options.OperationMiddlewares["importScores"]...)
 	router.DELETE(options.BaseURL+"/api/rigs/:rig/scores/:score", wrapper.DeleteScore, options.OperationMiddlewares["deleteScore"]...)
-	router.GET(options.BaseURL+"/api/rigs/:rig/comparison", wrapper.CompareTrims, options.OperationMiddlewares["compareTrims"]...)
+	router.GET(options.BaseURL+"/api/comparison", wrapper.CompareTrims, options.OperationMiddlewares["compareTrims"]...)
+	router.GET(options.BaseURL+"/api/comparison/table", wrapper.ExportComparison, options.OperationMiddlewares["exportComparison"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/incidents", wrapper.ListIncidents, options.OperationMiddlewares["listIncidents"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/incidents", wrapper.ReportIncident, options.OperationMiddlewares["reportIncident"]...)
 

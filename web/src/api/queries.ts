@@ -223,10 +223,37 @@ export const scoresQuery = (rig: number) =>
 export const sessionsQuery = (rig: number) =>
   queryOptions({ queryKey: ['sessions', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/sessions', path(rig))) });
 
-export const comparisonQuery = (rig: number, base: number, trim: number) =>
+/** Two to four trims side by side, the first of them the base. */
+export const comparisonQuery = (trim: number[]) =>
   queryOptions({
-    queryKey: ['comparison', rig, base, trim],
-    queryFn: () => take(api.GET('/api/rigs/{rig}/comparison', { params: { path: { rig }, query: { base, trim } } })),
+    queryKey: ['comparison', trim],
+    queryFn: () => take(api.GET('/api/comparison', { params: { query: { trim } } })),
+    placeholderData: (before) => before,
+  });
+
+/** The channels that are overlaid of several configurations. */
+const overlaid = [
+  'power.package',
+  'power.wall',
+  'temperature.above',
+  'clock.effective.mean',
+  'voltage.core.delivered',
+  'speed.fan.0',
+];
+
+/** The figures of a leg that is overlaid with others, of which all are as long. */
+export const overlaidQuery = (trial: number, view: View) =>
+  queryOptions({
+    queryKey: ['telemetry', 'overlaid', trial, view],
+    queryFn: () =>
+      take(
+        api.GET('/api/trials/{trial}/telemetry', {
+          params: {
+            path: { trial },
+            query: { buckets: 360, keys: overlaid, meansOnly: true, fromS: view.from, toS: view.to },
+          },
+        }),
+      ),
   });
 
 export const goalsQuery = queryOptions({

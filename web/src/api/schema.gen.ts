@@ -1464,21 +1464,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/rigs/{rig}/comparison": {
+    "/api/comparison": {
         parameters: {
             query: {
-                /** @description trim compared against */
-                base: number;
-                trim: number;
+                /** @description two to four; the first is the base */
+                trim: components["parameters"]["ComparedTrims"];
             };
             header?: never;
-            path: {
-                rig: components["parameters"]["RigID"];
-            };
+            path?: never;
             cookie?: never;
         };
-        /** What changed between two trims, and whether it is more than the noise between runs */
+        /** Two to four trims side by side, of one rig or of several, and which differences are more than the noise between runs and days */
         get: operations["compareTrims"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/comparison/table": {
+        parameters: {
+            query: {
+                /** @description two to four; the first is the base */
+                trim: components["parameters"]["ComparedTrims"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The comparison as a table, a line for each figure and three columns for each trim */
+        get: operations["exportComparison"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2787,15 +2804,113 @@ export interface components {
             spoilt: string;
         };
         Comparison: {
-            /** Format: int64 */
-            base: number;
-            /** Format: int64 */
-            trim: number;
+            /** @description what is held side by side; the first is the base */
+            of: components["schemas"]["Compared"][];
+            /** @description of each but the first, against it */
+            words: components["schemas"]["Phrase"][][];
+            /** @description which serves a goal best */
+            verdicts: components["schemas"]["GoalVerdict"][];
+            /** @description what cannot be compared */
+            notes: string[];
             changes: components["schemas"]["Contrast"][];
-            /** @description where the trims settle under the loads that they were proven with */
+            /** @description where they settle under the loads that they were proven with */
             settled: components["schemas"]["SettledRow"][];
+            /** @description what held the clock under these loads */
+            held: components["schemas"]["HeldRow"][];
             /** @description by yardstick */
             tables: components["schemas"]["ComparisonTable"][];
+        };
+        Compared: {
+            /** Format: int64 */
+            rig: number;
+            rigName: string;
+            simulated: boolean;
+            /** Format: int64 */
+            trim: number;
+            number: number;
+            /** @description by which it is called here */
+            name: string;
+            /** @description that it was given */
+            trimName: string;
+            /** @enum {string} */
+            standing: "draft" | "fitted" | "tried" | "held" | "proven" | "failed";
+            summary: string;
+            inForce: boolean;
+            /**
+             * Format: double
+             * @description in daily use since its last fault
+             */
+            usedS: number;
+            /** @description by regime */
+            stood: components["schemas"]["RegimeStood"][];
+            /** @description by load, the leg that shows best how the machine settles */
+            legs: components["schemas"]["ComparedLeg"][];
+        };
+        Phrase: {
+            text: string;
+            /** @description a difference that is more than noise; else the text says that none was shown */
+            shown: boolean;
+            /** @description and for the better */
+            gain: boolean;
+        };
+        ComparedLeg: {
+            load: string;
+            /** Format: int64 */
+            trial: number;
+            /**
+             * Format: double
+             * @description on the trial's axis
+             */
+            fromS: number;
+            /** Format: double */
+            toS: number;
+        };
+        GoalVerdict: {
+            goal: string;
+            text: string;
+            places: components["schemas"]["Place"][];
+        };
+        /**
+         * @description best: shown to be better than every other; among the best: none is shown to be better, and it is than some
+         * @enum {string}
+         */
+        Place: "" | "best" | "among the best";
+        ComparedPair: {
+            /** @description place of the configuration that the other is held against */
+            base: number;
+            other: number;
+            /**
+             * Format: double
+             * @description other less base; null where one has no figure
+             */
+            absolute: number | null;
+            /**
+             * Format: double
+             * @description half the width of the 95% interval, of all pairs of the row together; null where nothing can be said
+             */
+            half: number | null;
+            /** Format: double */
+            percent: number | null;
+            /**
+             * Format: double
+             * @description a difference of this size would be shown four times of five
+             */
+            visible: number | null;
+            /** Format: double */
+            visiblePercent: number | null;
+            /** @description whether shown says anything */
+            judged: boolean;
+            /** @description the difference is more than noise */
+            shown: boolean;
+            /** @description and for the better */
+            gain: boolean;
+        };
+        HeldRow: {
+            load: string;
+            /** @description what held the clock */
+            by: string;
+            /** @description of the time, 0 to 1 */
+            shares: (number | null)[];
         };
         StartSessionRequest: {
             /** Format: int64 */
@@ -2832,17 +2947,16 @@ export interface components {
         Contrast: {
             key: string;
             name: string;
-            /** @description with its unit */
-            from: string;
-            to: string;
-            /** @description it counts for something under one of the two at least */
+            /** @description of each configuration, with its unit */
+            values: string[];
+            /** @description it counts for something under one of them at least */
             counts: boolean;
         };
         ComparisonTable: {
             yardstick: string;
             /** @description in which the runs were taken */
             sessions: number;
-            /** @description some session holds runs of both trims, so that what a day differs from another does not stand between them */
+            /** @description some session holds runs of all trims, so that what a day differs from another does not stand between them */
             interleaved: boolean;
             left: components["schemas"]["LeftRun"][];
             rows: components["schemas"]["ComparisonRow"][];
@@ -3359,30 +3473,10 @@ export interface components {
             unit: string;
             /** @enum {string} */
             better: "higher" | "lower" | "neither";
-            base: components["schemas"]["Spread"] | null;
-            trim: components["schemas"]["Spread"] | null;
-            /** Format: double */
-            absolute: number | null;
-            /**
-             * Format: double
-             * @description half of the 95% interval
-             */
-            half: number | null;
-            /** Format: double */
-            percent: number | null;
-            /**
-             * Format: double
-             * @description a difference of this size would be shown four times of five
-             */
-            visible: number | null;
-            /** Format: double */
-            visiblePercent: number | null;
-            /** @description whether anything is claimed of the difference: of heat in a run of seconds nothing is, and of the rest where the score differs */
-            judged: boolean;
-            /** @description the difference is larger than the noise */
-            shown: boolean;
-            /** @description and it is for the better */
-            gain: boolean;
+            sides: components["schemas"]["Spread"][];
+            /** @description each two, those with the base first; of heat in a run of seconds nothing is claimed, and of the rest where the score differs */
+            pairs: components["schemas"]["ComparedPair"][];
+            places: components["schemas"]["Place"][];
         };
         SettledRow: {
             load: string;
@@ -3391,33 +3485,26 @@ export interface components {
             unit: string;
             /** @enum {string} */
             better: "higher" | "lower" | "neither";
-            base: components["schemas"]["SettledLevel"] | null;
-            trim: components["schemas"]["SettledLevel"] | null;
-            /** Format: double */
-            absolute: number | null;
-            /**
-             * Format: double
-             * @description half of the 95% interval, with what one day differs from another
-             */
-            half: number | null;
-            /** Format: double */
-            percent: number | null;
-            /** @description degrees that do not go from the room's are not */
-            judged: boolean;
-            shown: boolean;
-            gain: boolean;
+            /** @description it only explains another, and no difference of it is claimed */
+            explains: boolean;
+            sides: components["schemas"]["SettledLevel"][];
+            /** @description each two, those with the base first */
+            pairs: components["schemas"]["ComparedPair"][];
+            places: components["schemas"]["Place"][];
         };
         SettledLevel: {
+            /** @description 0 for none: there is no value then */
             legs: number;
             /** Format: double */
-            value: number;
+            value: number | null;
             /** Format: double */
-            half: number;
+            half: number | null;
         };
         Spread: {
+            /** @description 0 for none: there is no mean then */
             n: number;
             /** Format: double */
-            mean: number;
+            mean: number | null;
             /** Format: double */
             half: number | null;
             runs: number[];
@@ -3457,6 +3544,8 @@ export interface components {
         };
     };
     parameters: {
+        /** @description two to four; the first is the base */
+        ComparedTrims: number[];
         RigID: number;
         TrimID: number;
         TrialID: number;
@@ -5804,14 +5893,11 @@ export interface operations {
     compareTrims: {
         parameters: {
             query: {
-                /** @description trim compared against */
-                base: number;
-                trim: number;
+                /** @description two to four; the first is the base */
+                trim: components["parameters"]["ComparedTrims"];
             };
             header?: never;
-            path: {
-                rig: components["parameters"]["RigID"];
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -5823,6 +5909,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportComparison: {
+        parameters: {
+            query: {
+                /** @description two to four; the first is the base */
+                trim: components["parameters"]["ComparedTrims"];
+                /** @description csv unless given */
+                form?: "csv" | "tabs";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a table with a line of names */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "text/tab-separated-values": string;
                 };
             };
             default: components["responses"]["Problem"];

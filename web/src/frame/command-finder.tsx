@@ -55,7 +55,7 @@ export function CommandFinder({ open, onOpenChange, rigs, rig }: FinderProps) {
                   go(sheetPath(rig.id, 'trim', rig.trimInForce ?? undefined, 'new')),
                 )}
               {item('Start a trial', () => go(sheetPath(rig.id, 'trial')))}
-              {item('Compare with stock', () => go(sheetPath(rig.id, 'scores')))}
+              {item('Compare with stock', () => go(sheetPath(rig.id, 'compare')))}
               {sheets
                 .filter((s) => s.word !== 'card')
                 .map((s) => item(`Sheet ${s.title}`, () => go(sheetPath(rig.id, s.word))))}

@@ -44,7 +44,7 @@ export function CourseLine({ rig }: { rig: Rig }) {
     from.current = null;
     if (start !== null && start !== to) {
       const [base, trim] = [start, to].sort((a, b) => a - b);
-      go(sheetPath(rig.id, 'scores', base, trim));
+      go(sheetPath(rig.id, 'compare', base, trim));
     }
   };
   const show = (p: Waypoint) => {

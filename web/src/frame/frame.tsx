@@ -9,7 +9,7 @@ import { FleetRail } from './fleet-rail';
 import { KeyHelp, useSheetKeys } from './keys';
 import { PilotLine } from './pilot-line';
 import { RigStrip } from './rig-strip';
-import { tabs } from './sheets';
+import { parts, tabs } from './sheets';
 
 interface FrameProps {
   rigs: Rig[];
@@ -30,22 +30,36 @@ export function Frame({ rigs, rig, sheet, children }: FrameProps) {
   return (
     <div className="frame" data-sheet={sheet}>
       <FleetRail rigs={rigs} current={rig.id} sheet={sheet} />
-      <header className="flex min-w-0 items-center gap-4 border-b border-line px-4 py-2 [grid-area:strip]">
-        <RigStrip rig={rig} />
-        <nav aria-label="Sheets" className="ml-auto flex items-center gap-4">
-          {tabs.map((t) => (
-            <Link
-              key={t.word}
-              href={sheetPath(rig.id, t.word)}
-              aria-current={sheet === t.word ? 'page' : undefined}
-              className="border-b-2 border-transparent py-0.5 text-soft aria-[current]:border-ink aria-[current]:text-ink"
-            >
-              {t.title}
-            </Link>
-          ))}
-          <button type="button" onClick={() => setFinding(true)} className="text-soft" title="Find a command">
+      <header className="flex min-w-0 flex-col border-b border-line px-4 pt-1.5 [grid-area:strip]">
+        <div className="flex items-center gap-4">
+          <RigStrip rig={rig} />
+          <button
+            type="button"
+            onClick={() => setFinding(true)}
+            className="ml-auto whitespace-nowrap text-soft"
+            title="Find a command"
+          >
             Find <kbd className="num">/</kbd>
           </button>
+        </div>
+        <nav aria-label="Sheets" className="flex items-baseline gap-6">
+          {parts.map((part) => (
+            <div key={part} className="flex items-baseline gap-3.5">
+              <span className="small-caps">{part}</span>
+              {tabs
+                .filter((t) => t.part === part)
+                .map((t) => (
+                  <Link
+                    key={t.word}
+                    href={sheetPath(rig.id, t.word)}
+                    aria-current={sheet === t.word ? 'page' : undefined}
+                    className="border-b-2 border-transparent pt-0.5 pb-1 aria-[current]:border-ink aria-[current]:font-semibold"
+                  >
+                    {t.title}
+                  </Link>
+                ))}
+            </div>
+          ))}
         </nav>
       </header>
       <main className="flex min-h-0 min-w-0 flex-col overflow-hidden [grid-area:sheet]">

@@ -1,6 +1,7 @@
 import type { ReactNode } from 'react';
 import { AccountsSheet } from '../features/accounts/accounts-sheet';
 import { AuditSheet } from '../features/accounts/audit-sheet';
+import { CompareSheet } from '../features/compare/compare-sheet';
 import { CardSheet } from '../features/fitting/card';
 import { FittingSheet } from '../features/fitting/fitting-sheet';
 import { LaddersSheet } from '../features/ladders/ladders-sheet';
@@ -20,19 +21,27 @@ interface SheetEntry {
   title: string;
   /** Pressed after `g`; a sheet with one has a tab in the frame. */
   key?: string;
+  /** What its tab stands for in the work. */
+  part?: Part;
   component: (props: SheetProps) => ReactNode;
 }
 
+/** The parts of the work, in their order: the tabs read as a sentence of it. */
+export const parts = ['know', 'change', 'prove', 'weigh'] as const;
+
+type Part = (typeof parts)[number];
+
 /** Every sheet, in the order of the work. Routes, tabs, keys and the finder are made from here. */
 export const sheets: SheetEntry[] = [
-  { word: 'rig', title: 'Rig', key: 'r', component: RigSheet },
-  { word: 'tuning', title: 'Tuning', key: 'u', component: TuningSheet },
-  { word: 'trim', title: 'Trim', key: 't', component: TrimSheet },
-  { word: 'fitting', title: 'Fitting', key: 'f', component: FittingSheet },
-  { word: 'trial', title: 'Trial', key: 'l', component: TrialSheet },
-  { word: 'soundings', title: 'Soundings', key: 'd', component: SoundingsSheet },
-  { word: 'scores', title: 'Scores', key: 's', component: ScoresSheet },
-  { word: 'log', title: 'Log', key: 'o', component: LogSheet },
+  { word: 'rig', title: 'Rig', key: 'r', part: 'know', component: RigSheet },
+  { word: 'log', title: 'Log', key: 'o', part: 'know', component: LogSheet },
+  { word: 'tuning', title: 'Tuning', key: 'u', part: 'change', component: TuningSheet },
+  { word: 'trim', title: 'Trim', key: 't', part: 'change', component: TrimSheet },
+  { word: 'fitting', title: 'Fitting', key: 'f', part: 'change', component: FittingSheet },
+  { word: 'trial', title: 'Trial', key: 'l', part: 'prove', component: TrialSheet },
+  { word: 'soundings', title: 'Soundings', key: 'd', part: 'prove', component: SoundingsSheet },
+  { word: 'scores', title: 'Scores', key: 's', part: 'weigh', component: ScoresSheet },
+  { word: 'compare', title: 'Compare', key: 'c', part: 'weigh', component: CompareSheet },
   { word: 'card', title: 'Setting card', component: CardSheet },
   { word: 'ladders', title: 'Ladders', component: LaddersSheet },
   { word: 'parts', title: 'Part sheets', component: PartsSheet },
@@ -42,7 +51,7 @@ export const sheets: SheetEntry[] = [
 ];
 
 /** The sheets that have a tab. */
-export const tabs = sheets.filter((s): s is SheetEntry & { key: string } => s.key !== undefined);
+export const tabs = sheets.filter((s): s is SheetEntry & { key: string; part: Part } => s.key !== undefined);
 
 /** The sheet of a word in an address. */
 export const sheetOf = (word: string) => sheets.find((s) => s.word === word);

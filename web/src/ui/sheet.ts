@@ -17,6 +17,7 @@ export type SheetWord =
   | 'trial'
   | 'soundings'
   | 'scores'
+  | 'compare'
   | 'card'
   | 'parts'
   | 'log'

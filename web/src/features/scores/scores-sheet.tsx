@@ -8,7 +8,6 @@ import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { Meaning } from './meaning';
 import { OtherScores } from './other-scores';
 import { SessionDock } from './session-dock';
-import { Settled } from './settled';
 
 type Row = Schemas['ComparisonRow'];
 type Table = Schemas['ComparisonTable'];
@@ -52,21 +51,8 @@ interface ComparisonProps {
 
 function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
   const [, go] = useLocation();
-  const comparison = useQuery(comparisonQuery(rig, base.id, trim.id));
+  const comparison = useQuery(comparisonQuery([base.id, trim.id]));
   const yardsticks = useQuery(yardsticksQuery);
-  const changes = comparison.data?.changes ?? [];
-  const inert = changes.filter((c) => !c.counts);
-  const levels = comparison.data?.settled ?? [];
-  // The heaviest load stands before the scores, the others after them.
-  const settled = [...new Set(levels.map((r) => r.load))].map((load) => (
-    <Settled
-      key={load}
-      load={load}
-      rows={levels.filter((r) => r.load === load)}
-      base={trimName(base)}
-      trim={trimName(trim)}
-    />
-  ));
   return (
     <SheetWithDock
       dock={
@@ -74,20 +60,10 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
           <Section title="Against">
             <Picker label="Base" trims={trims} value={base.id} onChange={(b) => choose(b, trim.id)} />
             <Picker label="Trim" trims={trims} value={trim.id} onChange={(t) => choose(base.id, t)} />
-            <p className="mt-1 text-[13px] text-soft">Or drag across two waypoints of the course below.</p>
           </Section>
-          <Section title="What differs">
-            <Changes list={changes.filter((c) => c.counts)} />
-            {inert.length > 0 && (
-              <details className="mt-1 text-soft">
-                <summary className="cursor-pointer text-[13px]">
-                  {inert.length} more, which {inert.length === 1 ? 'counts' : 'count'} for nothing under both
-                </summary>
-                <Changes list={inert} />
-              </details>
-            )}
-            {comparison.data?.changes.length === 0 && <p className="text-soft">Nothing: the same settings.</p>}
-          </Section>
+          <Button reads className="mb-4" onClick={() => go(sheetPath(rig, 'compare', base.id, trim.id))}>
+            Compare all that differs
+          </Button>
           <LeftOut rig={rig} trims={[base, trim]} tables={comparison.data?.tables ?? []} />
           <SessionDock rig={rig} trims={trims} base={base} trim={trim} />
           <Button reads className="mb-4" onClick={() => go(sheetPath(rig, 'trial'))}>
@@ -101,7 +77,6 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
         {trimName(trim)} {trim.number > 0 && trim.name} against {trimName(base)}
       </Heading>
       <Problem error={comparison.error} />
-      {settled.slice(0, 1)}
       {yardsticks.data?.map((y) => {
         const table = comparison.data?.tables.find((t) => t.yardstick === y.id);
         return (
@@ -118,23 +93,7 @@ function Comparison({ rig, trims, base, trim, choose }: ComparisonProps) {
           )
         );
       })}
-      {settled.slice(1)}
     </SheetWithDock>
-  );
-}
-
-function Changes({ list }: { list: Schemas['Contrast'][] }) {
-  return (
-    <ul className="row-rule">
-      {list.map((c) => (
-        <li key={c.key} className="flex flex-wrap justify-between gap-x-2 py-0.5" data-contrast={c.key}>
-          <span>{c.name}</span>
-          <span className="num ml-auto text-right">
-            {c.from} → {c.to}
-          </span>
-        </li>
-      ))}
-    </ul>
   );
 }
 
@@ -241,27 +200,34 @@ function taken(t: Table) {
 
 function ComparisonLine({ row }: { row: Row }) {
   const decimals = decimalsOf(row.unit);
-  const figure = (s: Spread | null | undefined) => (s ? `${num(s.mean, decimals)} ${row.unit}` : '–');
+  const figure = (s?: Spread) => (s?.mean != null ? `${num(s.mean, decimals)} ${row.unit}` : '–');
   const main = row.key === 'score';
-  const millivolts = row.unit === 'V' && row.absolute != null;
+  const [base, trim] = row.sides;
+  const pair = row.pairs[0];
+  if (!pair) return null;
+  const millivolts = row.unit === 'V' && pair.absolute != null;
   return (
     <tr data-row={row.key} className={main ? 'font-semibold' : ''}>
       <td>{main ? 'Score' : row.label}</td>
       <td>
         <Dots row={row} />
       </td>
-      <td className="right num whitespace-nowrap">{figure(row.base)}</td>
-      <td className="right num whitespace-nowrap">{figure(row.trim)}</td>
+      <td className="right num whitespace-nowrap">{figure(base)}</td>
+      <td className="right num whitespace-nowrap">{figure(trim)}</td>
       <td className="right num whitespace-nowrap">
-        {row.absolute == null ? '' : millivolts ? `${signed(row.absolute * 1000)} mV` : signed(row.absolute, decimals)}
+        {pair.absolute == null
+          ? ''
+          : millivolts
+            ? `${signed(pair.absolute * 1000)} mV`
+            : signed(pair.absolute, decimals)}
       </td>
-      <td className="right num">{row.percent == null ? '' : signed(row.percent, 1)}</td>
+      <td className="right num">{pair.percent == null ? '' : signed(pair.percent, 1)}</td>
       <td className="pl-3 text-[13px] whitespace-nowrap">
         <Meaning
-          missing={!row.base || !row.trim ? 'no runs of one' : row.half == null ? 'one run proves little' : ''}
-          doubtful={row.judged ? '' : row.unit === 'K' || row.unit === '°C' ? 'not settled in a run' : 'not judged'}
-          above={row.visiblePercent == null ? '' : `${num(row.visiblePercent, 1)} %`}
-          row={row}
+          missing={!base?.n || !trim?.n ? 'no runs of one' : pair.half == null ? 'one run proves little' : ''}
+          doubtful={pair.judged ? '' : row.unit === 'K' || row.unit === '°C' ? 'not settled in a run' : 'not judged'}
+          above={pair.visiblePercent == null ? '' : `${num(pair.visiblePercent, 1)} %`}
+          row={{ better: row.better, shown: pair.shown, gain: pair.gain }}
         />
       </td>
     </tr>
@@ -272,13 +238,15 @@ const width = 200;
 
 /** Runs of both trims on one scale: the base above, the trim below, each with mean and interval. */
 function Dots({ row }: { row: Row }) {
-  const all = [row.base, row.trim].filter((s): s is Spread => s != null);
-  const reach = all.flatMap((s) => [...s.runs, s.mean - (s.half ?? 0), s.mean + (s.half ?? 0)]);
+  const reach = row.sides.flatMap((s) => {
+    const mean = s.mean;
+    return mean == null ? [] : [...s.runs, mean - (s.half ?? 0), mean + (s.half ?? 0)];
+  });
   const low = Math.min(...reach);
   const high = Math.max(...reach, low + 1e-9);
   const x = (v: number) => 6 + ((v - low) / (high - low)) * (width - 12);
-  const line = (s: Spread | null | undefined, y: number, stroke: string, filled: boolean) =>
-    s && (
+  const line = (s: Spread | undefined, y: number, stroke: string, filled: boolean) =>
+    s?.mean != null && (
       <g stroke={stroke} fill={filled ? stroke : 'var(--paper)'}>
         {s.half != null && <line x1={x(s.mean - s.half)} x2={x(s.mean + s.half)} y1={y} y2={y} strokeWidth={1} />}
         <line x1={x(s.mean)} x2={x(s.mean)} y1={y - 5} y2={y + 5} strokeWidth={2} />
@@ -290,8 +258,8 @@ function Dots({ row }: { row: Row }) {
     );
   return (
     <svg viewBox={`0 0 ${width} 26`} className="block w-full max-w-[200px]" aria-hidden="true">
-      {line(row.base, 7, 'var(--soft)', false)}
-      {line(row.trim, 19, 'var(--ink)', true)}
+      {line(row.sides[0], 7, 'var(--soft)', false)}
+      {line(row.sides[1], 19, 'var(--ink)', true)}
     </svg>
   );
 }

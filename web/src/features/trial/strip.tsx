@@ -23,7 +23,8 @@ interface StripProps {
   lines: Line[];
   /** A limit drawn across. */
   limit?: { label: string; at: number };
-  trial: Trial;
+  /** Whose legs and events are drawn in; none of an overlay of several. */
+  trial?: Trial;
   width: number;
   height: number;
   view: View;
@@ -90,7 +91,7 @@ export function Strip(props: StripProps) {
               if (u.cursor.event) state.current.onView({ from, to });
             },
           ],
-          draw: [(u) => marks(u, state.current.trial, state.current.limit)],
+          draw: [(u) => marks(u, state.current.limit, state.current.trial)],
         },
       },
       [times, ...lines.map((l) => l.values)],
@@ -122,7 +123,9 @@ export function Strip(props: StripProps) {
         </span>
         <span className="num text-soft">
           {limit && `┄ ${limit.label}  `}
-          {last[0]?.value != null && `${trial.ended ? 'last' : 'now'} ${last[0].value.toFixed(decimals)} ${unit}`}
+          {trial &&
+            last[0]?.value != null &&
+            `${trial.ended ? 'last' : 'now'} ${last[0].value.toFixed(decimals)} ${unit}`}
         </span>
       </p>
       <div ref={host} />
@@ -152,7 +155,7 @@ function ground(u: uPlot) {
 }
 
 /** Draws the limit, the bounds of the legs, and the events. */
-function marks(u: uPlot, trial: Trial, limit?: { at: number }) {
+function marks(u: uPlot, limit?: { at: number }, trial?: Trial) {
   const { ctx } = u;
   const { left, top, width, height } = u.bbox;
   ctx.save();
@@ -169,9 +172,9 @@ function marks(u: uPlot, trial: Trial, limit?: { at: number }) {
     ctx.lineTo(x, top + height);
     ctx.stroke();
   };
-  for (const leg of trial.legs) if (leg.startS) vertical(leg.startS, colour('soft'), [2, 3]);
+  for (const leg of trial?.legs ?? []) if (leg.startS) vertical(leg.startS, colour('soft'), [2, 3]);
   ctx.lineWidth = 1.4;
-  for (const e of trial.events)
+  for (const e of trial?.events ?? [])
     vertical(e.atS, e.kind === 'mark' || e.kind === 'corrected' ? colour('soft') : colour('caution'), []);
   if (limit) {
     const y = Math.round(u.valToPos(limit.at, 'y', true));

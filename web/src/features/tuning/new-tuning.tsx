@@ -196,7 +196,7 @@ function Steps({ steps, leave, onLeave }: StepsProps) {
             <td className="align-top">
               {s.changes.map((c) => (
                 <span key={c.key} className="block whitespace-nowrap text-[12.5px]">
-                  {c.name} <span className="num">{c.to}</span>
+                  {c.name} <span className="num">{c.values.at(-1)}</span>
                 </span>
               ))}
             </td>

@@ -99,11 +99,11 @@ function Ended({ rig, pilot, trims }: { rig: Rig; pilot: Pilot; trims: Trim[] })
       {compared && found && (
         <Section title={`Against ${name(trims, pilot.trim)}`} note="interleaved">
           <ul className="text-[15px] font-semibold" data-gained>
-            {compared.words.split(', ').map((w) => (
+            {told(compared.words).map((w) => (
               <li key={w}>{w}</li>
             ))}
           </ul>
-          <Link href={sheetPath(rig.id, 'scores', pilot.trim, found.id)} className="text-[13px] underline">
+          <Link href={sheetPath(rig.id, 'compare', pilot.trim, found.id)} className="text-[13px] underline">
             The whole comparison
           </Link>
         </Section>
@@ -114,3 +114,7 @@ function Ended({ rig, pilot, trims }: { rig: Rig; pilot: Pilot; trims: Trim[] })
     </>
   );
 }
+
+/** What a comparison showed, thing by thing, and then what it did not. */
+const told = (words: string) =>
+  words.split('; ').flatMap((part) => (part.startsWith('no difference') ? [part] : part.split(', ')));
