@@ -28,6 +28,9 @@ func TestJourneyCompare(t *testing.T) {
 	p.see("[data-goal='fast on all cores']", fmt.Sprintf(`◆ T%d`, surveyed.Number))
 	p.see("[data-contrast='curve.core.*']", `cores 0 to 7\s+0 steps\s+0 steps\s+−`)
 	p.see("[data-proof-row='Faults by the soundings']", `1 in \d+ a day`)
+	p.see("[data-energy='Energy']", `kWh`)
+	p.fill("[aria-label='it cost']", "90")
+	p.see("[data-pay-back]", "pays for itself|no saving is shown")
 	p.press(input.KeyV)
 	p.see("[data-overlaid='3']", "Package power")
 	p.see("[data-overlaid='3'] .uplot canvas", "")
@@ -38,7 +41,7 @@ func TestJourneyCompare(t *testing.T) {
 	p.click("button", "base")
 	p.see("[data-words='stock']", `against T2:.*K warmer`)
 	p.choose("Rig", "Gannet")
-	p.choose("Add a trim", must(p.see("[aria-label='Add a trim'] option", `^stock \(`).Text()))
+	p.choose("Add a trim", must(p.see("[aria-label='Add a trim'] option", "stock").Text()))
 	p.see("[data-words='Gannet stock']", `against Petrel T2:`)
 	p.see("[data-notes]", "other processors")
 }

@@ -3,6 +3,7 @@ package server_test
 import (
 	"encoding/csv"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -66,6 +67,23 @@ func TestCompareAcrossRigs(t *testing.T) {
 			}
 			figures[r.Label] = strconv.FormatFloat(*r.Sides[2].Value, 'g', 6, 64)
 		}
+	}
+	walls := map[string][]float64{}
+	for _, r := range c.Settled {
+		if r.Key == "power.wall" {
+			walls[r.Load] = []float64{*r.Sides[0].Value, *r.Sides[1].Value}
+		}
+	}
+	var e api.Energy
+	petrel.Call("GET", fmt.Sprintf("/api/comparison/energy?trim=%d,%d&heavy=3&perKWh=0.5&cost=60", ids[0], ids[1]), nil, 200, &e)
+	saved := (walls["heavy"][0] - walls["heavy"][1]) * 3 * 0.365
+	if y := e.Years[1]; y.Saved == nil || !y.Saved.Shown || math.Abs(y.Saved.KWh-saved) > 0.01 || y.Sources[0] != "a meter on the rig" ||
+		!strings.HasPrefix(y.PayBack, fmt.Sprintf("it pays for itself after %.1f years", 60/saved/0.5)) {
+		t.Errorf("%.1f kWh saved a year, and the answer is %+v, %+v", saved, y, y.Saved)
+	}
+	petrel.Call("GET", fmt.Sprintf("/api/comparison/energy?trim=%d,%d&mixed=2", ids[0], ids[1]), nil, 200, &e)
+	if y := e.Years[0]; y.KWh == nil || y.Sources[0] != "a forecast, not measured" || *y.Half < 0.02**y.KWh {
+		t.Errorf("a load that was not run: %+v", y)
 	}
 	_, text := petrel.Raw("GET", "/api/comparison/table"+path, nil)
 	lines, err := csv.NewReader(strings.NewReader(string(text))).ReadAll()

@@ -47,17 +47,7 @@ func (w *Workshop) Compare(ctx context.Context, trims []int64) (*Comparison, err
 	if err := may(ctx, look, 0); err != nil {
 		return nil, err
 	}
-	var f invalid.List
-	if n := len(trims); n < 2 || n > MostCompared {
-		f.Add("trim", fmt.Sprintf("give two to %d trims", MostCompared), "%d cannot be held side by side", n)
-		return nil, f
-	}
-	for i, id := range trims {
-		if slices.Contains(trims[:i], id) {
-			f.Add("trim", "give each trim once", "%d is there twice", id)
-		}
-	}
-	if len(f) > 0 {
+	if f := checkCompared(trims); len(f) > 0 {
 		return nil, f
 	}
 	c := &Comparison{}
@@ -112,6 +102,19 @@ func (w *Workshop) compared(ctx context.Context, id int64) (*Compared, error) {
 		return nil, err
 	}
 	return &Compared{Trim: *t, Rig: r, Set: set}, nil
+}
+
+// checkCompared lists what is wrong with trims that are to be held side by side.
+func checkCompared(trims []int64) (f invalid.List) {
+	if n := len(trims); n < 2 || n > MostCompared {
+		f.Add("trim", fmt.Sprintf("give two to %d trims", MostCompared), "%d cannot be held side by side", n)
+	}
+	for i, id := range trims {
+		if slices.Contains(trims[:i], id) {
+			f.Add("trim", "give each trim once", "%d is there twice", id)
+		}
+	}
+	return f
 }
 
 // name names the configurations so that they are told apart.

@@ -3,6 +3,7 @@ package workshop
 import (
 	"zerokeel/core/columns"
 	"zerokeel/core/compare"
+	"zerokeel/core/energy"
 	"zerokeel/core/load"
 	"zerokeel/core/proof"
 	"zerokeel/core/sounding"
@@ -43,6 +44,7 @@ type (
 	Profile     = store.Profile
 
 	LoadKind      = load.Kind
+	DayHours      = energy.Hours
 	Inject        = link.Inject
 	ColumnTarget  = columns.Target
 	ComparedTable = compare.Table

@@ -123,6 +123,9 @@ var days = map[string]daily{
 	channel.Noise:            {Amount: 0.7}, // dB(A): 3 % of the speed
 }
 
+// Day is the standard deviation of what a figure of such a size differs by from one day to another, under the same trim.
+func Day(key string, value float64) float64 { return days[key].of(value) }
+
 // measures lists what trims are compared by, for one yardstick.
 func measures(y yardstick.Yardstick) []measure {
 	score := measure{"score", y.Name, y.Unit, Better(y.Better), func(r *Run) (float64, bool) { return r.Score, true }, days["score"], ""}

@@ -206,6 +206,11 @@ func settledRow(kind load.Kind, of figure, sides []Under) SettledRow {
 	return r
 }
 
+// LevelOf is where a figure settled under a load, by some legs; Legs is 0 where none tells.
+func LevelOf(kind load.Kind, key string, legs []Leg) Level {
+	return level(kind, figure{key, channel.Of(key, 0).Label}, legs)
+}
+
 // level sums up the legs of a load: each counts by how surely it settled, and the doubt of the mean is no less than what the
 // legs differ by.
 func level(kind load.Kind, of figure, legs []Leg) Level {

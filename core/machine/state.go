@@ -6,6 +6,7 @@ import (
 	"zerokeel/core/govern"
 	"zerokeel/core/heat"
 	"zerokeel/core/load"
+	"zerokeel/core/part"
 	"zerokeel/core/power"
 )
 
@@ -50,6 +51,12 @@ type State struct {
 	VoltageMaxV float64        `json:"voltageMaxV"` // highest core voltage, transients included
 	RingMHz     float64        `json:"-"`           // clock of the ring; 0 where there is none
 	RingV       float64        `json:"-"`           // what it asks for
+}
+
+// WallW reckons what a machine draws at the wall, in W, from what its package does, at a core voltage: with what its regulator and its
+// memory take, and by its supply.
+func (t *Tuning) WallW(set *part.Set, packageW, coreV float64) float64 {
+	return power.Wall(set.Board, packageW, power.VRMLoss(&set.Board.VRM, t.Regulator, packageW/coreV)+t.Memory.KitW())
 }
 
 // state fills in a State from an operating point.

@@ -1115,6 +1115,17 @@ type DailyRisk struct {
 	Words string `json:"words"`
 }
 
+// DayHours hours of a day by use; for the rest the machine is off
+type DayHours struct {
+	// Heavy full load
+	Heavy float64 `json:"heavy"`
+	Idle  float64 `json:"idle"`
+	Light float64 `json:"light"`
+
+	// Mixed game-like
+	Mixed float64 `json:"mixed"`
+}
+
 // Deed defines model for Deed.
 type Deed struct {
 	At time.Time `json:"at"`
@@ -1182,6 +1193,51 @@ type Drawings struct {
 	// UsualRatios the ratio for each number of active cores where the trim leaves it to the processor
 	UsualRatios []float64        `json:"usualRatios"`
 	Windows     []machine.Window `json:"windows"`
+}
+
+// Energy defines model for Energy.
+type Energy struct {
+	Currency string `json:"currency"`
+
+	// Hours hours of a day by use; for the rest the machine is off
+	Hours  DayHours     `json:"hours"`
+	PerKWh float64      `json:"perKWh"`
+	Years  []EnergyYear `json:"years"`
+}
+
+// EnergySaving defines model for EnergySaving.
+type EnergySaving struct {
+	// Half half the width of the 95% interval, of all savings together
+	Half float64 `json:"half"`
+
+	// KWh below 0 where more is drawn
+	KWh float64 `json:"kWh"`
+
+	// Shown it is more than doubt
+	Shown bool `json:"shown"`
+}
+
+// EnergyYear defines model for EnergyYear.
+type EnergyYear struct {
+	Draws []WallDraw `json:"draws"`
+
+	// Half half the width of the 95% interval
+	Half *float64 `json:"half"`
+
+	// KWh null where a draw is not known under which there are hours
+	KWh *float64 `json:"kWh"`
+
+	// Lacks what is not known; empty for nothing
+	Lacks string `json:"lacks"`
+
+	// PayBack of the cost, in words; empty where none was given
+	PayBack string `json:"payBack"`
+
+	// Saved against the base; null of the base, and where one is not known
+	Saved *EnergySaving `json:"saved"`
+
+	// Sources where the watts come from
+	Sources []string `json:"sources"`
 }
 
 // Entry defines model for Entry.
@@ -2595,6 +2651,15 @@ type VoltageEntry struct {
 	Trim       int64    `json:"trim"`
 }
 
+// WallDraw defines model for WallDraw.
+type WallDraw struct {
+	Load   string `json:"load"`
+	Source string `json:"source"`
+
+	// Watts at the wall, settled
+	Watts float64 `json:"watts"`
+}
+
 // Watch defines model for Watch.
 type Watch struct {
 	Id     int64     `json:"id"`
@@ -2620,6 +2685,22 @@ type WatchRequest struct {
 
 // WatchRule defines model for WatchRule.
 type WatchRule = watch.Rule
+
+// Workshop defines model for Workshop.
+type Workshop struct {
+	// Currency a sign or a code; empty for none
+	Currency string `json:"currency"`
+
+	// Hours hours of a day by use; for the rest the machine is off
+	Hours DayHours `json:"hours"`
+	Name  string   `json:"name"`
+
+	// Note stands under what is handed over
+	Note string `json:"note"`
+
+	// PerKWh what a kWh costs; 0 where that is not said
+	PerKWh float64 `json:"perKWh"`
+}
 
 // Yardstick defines model for Yardstick.
 type Yardstick struct {
@@ -2661,6 +2742,22 @@ type ReadAuditParams struct {
 
 // CompareTrimsParams defines parameters for CompareTrims.
 type CompareTrimsParams struct {
+	// Trim two to four; the first is the base
+	Trim ComparedTrims `form:"trim" json:"trim"`
+}
+
+// ReckonEnergyParams defines parameters for ReckonEnergy.
+type ReckonEnergyParams struct {
+	// Idle hours a day; with one of the four given, the others are 0 unless they are too
+	Idle   *float64 `form:"idle,omitempty" json:"idle,omitempty"`
+	Light  *float64 `form:"light,omitempty" json:"light,omitempty"`
+	Mixed  *float64 `form:"mixed,omitempty" json:"mixed,omitempty"`
+	Heavy  *float64 `form:"heavy,omitempty" json:"heavy,omitempty"`
+	PerKWh *float64 `form:"perKWh,omitempty" json:"perKWh,omitempty"`
+
+	// Cost of what was changed, such as a cooler
+	Cost *float64 `form:"cost,omitempty" json:"cost,omitempty"`
+
 	// Trim two to four; the first is the base
 	Trim ComparedTrims `form:"trim" json:"trim"`
 }
@@ -2942,6 +3039,9 @@ type UpdateTrimJSONRequestBody = UpdateTrimRequest
 // CopyTrimJSONRequestBody defines body for CopyTrim for application/json ContentType.
 type CopyTrimJSONRequestBody = CopyTrimRequest
 
+// SetWorkshopJSONRequestBody defines body for SetWorkshop for application/json ContentType.
+type SetWorkshopJSONRequestBody = Workshop
+
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
 	// ListAccounts Who may use the bench
@@ -2962,6 +3062,9 @@ type ServerInterface interface {
 	// CompareTrims Two to four trims side by side, of one rig or of several, and which differences are more than the noise between runs and days
 	// (GET /api/comparison)
 	CompareTrims(ctx *echo.Context, params CompareTrimsParams) error
+	// ReckonEnergy What trims draw and cost in a year, the first of them the base; without hours and price, by those of the workshop
+	// (GET /api/comparison/energy)
+	ReckonEnergy(ctx *echo.Context, params ReckonEnergyParams) error
 	// ExportComparison The comparison as a table, a line for each figure and three columns for each trim
 	// (GET /api/comparison/table)
 	ExportComparison(ctx *echo.Context, params ExportComparisonParams) error
@@ -3235,6 +3338,12 @@ type ServerInterface interface {
 	// DeleteWatch Watch no longer
 	// (DELETE /api/watches/{watch})
 	DeleteWatch(ctx *echo.Context, watch int64) error
+	// GetWorkshop What the workshop says of itself
+	// (GET /api/workshop)
+	GetWorkshop(ctx *echo.Context) error
+	// SetWorkshop Say it anew
+	// (PUT /api/workshop)
+	SetWorkshop(ctx *echo.Context) error
 	// ListYardsticks The yardsticks that scores are taken with
 	// (GET /api/yardsticks)
 	ListYardsticks(ctx *echo.Context) error
@@ -3321,6 +3430,66 @@ func (w *ServerInterfaceWrapper) CompareTrims(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CompareTrims(ctx, params)
+	return err
+}
+
+// ReckonEnergy converts echo context to params.
+func (w *ServerInterfaceWrapper) ReckonEnergy(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReckonEnergyParams
+	// ------------- Optional query parameter "idle" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "idle", ctx.QueryParams(), &params.Idle, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter idle: %s", err))
+	}
+
+	// ------------- Optional query parameter "light" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "light", ctx.QueryParams(), &params.Light, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter light: %s", err))
+	}
+
+	// ------------- Optional query parameter "mixed" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "mixed", ctx.QueryParams(), &params.Mixed, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter mixed: %s", err))
+	}
+
+	// ------------- Optional query parameter "heavy" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "heavy", ctx.QueryParams(), &params.Heavy, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter heavy: %s", err))
+	}
+
+	// ------------- Optional query parameter "perKWh" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "perKWh", ctx.QueryParams(), &params.PerKWh, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter perKWh: %s", err))
+	}
+
+	// ------------- Optional query parameter "cost" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cost", ctx.QueryParams(), &params.Cost, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter cost: %s", err))
+	}
+
+	// ------------- Required query parameter "trim" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", false, true, "trim", ctx.QueryParams(), &params.Trim, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReckonEnergy(ctx, params)
 	return err
 }
 
@@ -5045,6 +5214,24 @@ func (w *ServerInterfaceWrapper) DeleteWatch(ctx *echo.Context) error {
 	return err
 }
 
+// GetWorkshop converts echo context to params.
+func (w *ServerInterfaceWrapper) GetWorkshop(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetWorkshop(ctx)
+	return err
+}
+
+// SetWorkshop converts echo context to params.
+func (w *ServerInterfaceWrapper) SetWorkshop(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetWorkshop(ctx)
+	return err
+}
+
 // ListYardsticks converts echo context to params.
 func (w *ServerInterfaceWrapper) ListYardsticks(ctx *echo.Context) error {
 	var err error
@@ -5196,6 +5383,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs/:rig/scores/import", wrapper.ImportScores, options.OperationMiddlewares["importScores"]...)
 	router.DELETE(options.BaseURL+"/api/rigs/:rig/scores/:score", wrapper.DeleteScore, options.OperationMiddlewares["deleteScore"]...)
 	router.GET(options.BaseURL+"/api/comparison", wrapper.CompareTrims, options.OperationMiddlewares["compareTrims"]...)
+	router.GET(options.BaseURL+"/api/comparison/energy", wrapper.ReckonEnergy, options.OperationMiddlewares["reckonEnergy"]...)
+	router.GET(options.BaseURL+"/api/workshop", wrapper.GetWorkshop, options.OperationMiddlewares["getWorkshop"]...)
+	router.PUT(options.BaseURL+"/api/workshop", wrapper.SetWorkshop, options.OperationMiddlewares["setWorkshop"]...)
 	router.GET(options.BaseURL+"/api/comparison/table", wrapper.ExportComparison, options.OperationMiddlewares["exportComparison"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/incidents", wrapper.ListIncidents, options.OperationMiddlewares["listIncidents"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/incidents", wrapper.ReportIncident, options.OperationMiddlewares["reportIncident"]...)

@@ -256,6 +256,29 @@ export const overlaidQuery = (trial: number, view: View) =>
       ),
   });
 
+/** Days and prices that somebody tries; what is missing goes by the workshop's. */
+export interface EnergyAsk {
+  idle?: number;
+  light?: number;
+  mixed?: number;
+  heavy?: number;
+  perKWh?: number;
+  cost?: number;
+}
+
+/** What trims draw and cost in a year, the first of them the base. */
+export const energyQuery = (trim: number[], ask: EnergyAsk) =>
+  queryOptions({
+    queryKey: ['comparison', 'energy', trim, ask],
+    queryFn: () => take(api.GET('/api/comparison/energy', { params: { query: { trim, ...ask } } })),
+    placeholderData: (before) => before,
+  });
+
+export const workshopQuery = queryOptions({
+  queryKey: ['workshop'],
+  queryFn: () => take(api.GET('/api/workshop')),
+});
+
 export const goalsQuery = queryOptions({
   queryKey: ['goals'],
   staleTime: Number.POSITIVE_INFINITY,

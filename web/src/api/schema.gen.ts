@@ -1484,6 +1484,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/comparison/energy": {
+        parameters: {
+            query: {
+                /** @description two to four; the first is the base */
+                trim: components["parameters"]["ComparedTrims"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What trims draw and cost in a year, the first of them the base; without hours and price, by those of the workshop */
+        get: operations["reckonEnergy"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workshop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the workshop says of itself */
+        get: operations["getWorkshop"];
+        /** Say it anew */
+        put: operations["setWorkshop"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/comparison/table": {
         parameters: {
             query: {
@@ -2852,6 +2890,87 @@ export interface components {
             shown: boolean;
             /** @description and for the better */
             gain: boolean;
+        };
+        Workshop: {
+            name: string;
+            /** @description stands under what is handed over */
+            note: string;
+            /** @description a sign or a code; empty for none */
+            currency: string;
+            /**
+             * Format: double
+             * @description what a kWh costs; 0 where that is not said
+             */
+            perKWh: number;
+            hours: components["schemas"]["DayHours"];
+        };
+        /** @description hours of a day by use; for the rest the machine is off */
+        DayHours: {
+            /** Format: double */
+            idle: number;
+            /** Format: double */
+            light: number;
+            /**
+             * Format: double
+             * @description game-like
+             */
+            mixed: number;
+            /**
+             * Format: double
+             * @description full load
+             */
+            heavy: number;
+        };
+        Energy: {
+            hours: components["schemas"]["DayHours"];
+            /** Format: double */
+            perKWh: number;
+            currency: string;
+            years: components["schemas"]["EnergyYear"][];
+        };
+        EnergyYear: {
+            /**
+             * Format: double
+             * @description null where a draw is not known under which there are hours
+             */
+            kWh: number | null;
+            /**
+             * Format: double
+             * @description half the width of the 95% interval
+             */
+            half: number | null;
+            /** @description what is not known; empty for nothing */
+            lacks: string;
+            /** @description where the watts come from */
+            sources: string[];
+            draws: components["schemas"]["WallDraw"][];
+            /** @description against the base; null of the base, and where one is not known */
+            saved: components["schemas"]["EnergySaving"] | null;
+            /** @description of the cost, in words; empty where none was given */
+            payBack: string;
+        };
+        EnergySaving: {
+            /**
+             * Format: double
+             * @description below 0 where more is drawn
+             */
+            kWh: number;
+            /**
+             * Format: double
+             * @description half the width of the 95% interval, of all savings together
+             */
+            half: number;
+            /** @description it is more than doubt */
+            shown: boolean;
+        };
+        WallDraw: {
+            load: string;
+            /**
+             * Format: double
+             * @description at the wall, settled
+             */
+            watts: number;
+            source: string;
         };
         ComparedLeg: {
             load: string;
@@ -5909,6 +6028,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    reckonEnergy: {
+        parameters: {
+            query: {
+                /** @description two to four; the first is the base */
+                trim: components["parameters"]["ComparedTrims"];
+                /** @description hours a day; with one of the four given, the others are 0 unless they are too */
+                idle?: number;
+                light?: number;
+                mixed?: number;
+                heavy?: number;
+                perKWh?: number;
+                /** @description of what was changed, such as a cooler */
+                cost?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a year of each */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Energy"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWorkshop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description its name, its price of a kWh, and its day */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Workshop"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setWorkshop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Workshop"];
+            };
+        };
+        responses: {
+            /** @description as it is said now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Workshop"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -14,7 +14,8 @@ export type Topic =
   | 'incident'
   | 'ladder'
   | 'account'
-  | 'record';
+  | 'record'
+  | 'workshop';
 
 /** The queries that each of them makes stale. News and this page's own changes go by the same table. */
 const stale: Record<Topic, string[]> = {
@@ -31,6 +32,7 @@ const stale: Record<Topic, string[]> = {
   ladder: ['ladders'],
   account: ['accounts', 'me'],
   record: ['records'],
+  workshop: ['workshop', 'comparison'],
 };
 
 /** The keys of the queries that topics make stale. */

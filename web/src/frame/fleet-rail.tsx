@@ -39,6 +39,9 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
         <FootLink rig={current} word="records" sheet={sheet}>
           Records
         </FootLink>
+        <FootLink rig={current} word="workshop" sheet={sheet}>
+          Workshop
+        </FootLink>
       </div>
       <Who rig={current} sheet={sheet} />
       <button type="button" onClick={toggleChart} className="px-3.5 py-3 text-left text-[13px] text-soft">

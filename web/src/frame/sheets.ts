@@ -14,6 +14,7 @@ import { SoundingsSheet } from '../features/soundings/soundings-sheet';
 import { TrialSheet } from '../features/trial/trial-sheet';
 import { TrimSheet } from '../features/trim/trim-sheet';
 import { TuningSheet } from '../features/tuning/tuning-sheet';
+import { WorkshopSheet } from '../features/workshop/workshop-sheet';
 import type { SheetProps, SheetWord } from '../ui/sheet';
 
 interface SheetEntry {
@@ -46,6 +47,7 @@ export const sheets: SheetEntry[] = [
   { word: 'ladders', title: 'Ladders', component: LaddersSheet },
   { word: 'parts', title: 'Part sheets', component: PartsSheet },
   { word: 'records', title: 'Records', component: RecordsSheet },
+  { word: 'workshop', title: 'Workshop', component: WorkshopSheet },
   { word: 'accounts', title: 'Accounts', component: AccountsSheet },
   { word: 'audit', title: 'Audit', component: AuditSheet },
 ];

@@ -23,6 +23,7 @@ export type SheetWord =
   | 'log'
   | 'ladders'
   | 'records'
+  | 'workshop'
   | 'accounts'
   | 'audit';
 

@@ -2,10 +2,11 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useLocation } from 'wouter';
 import type { Schemas, Trim } from '../../api/client';
-import { comparisonQuery, trimsQuery } from '../../api/queries';
+import { comparisonQuery, type EnergyAsk, trimsQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
 import { Empty, Problem, Section, SheetWithDock, Sim } from '../../ui/elements';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
+import { EnergyDay } from './energy';
 import { Overlay } from './overlay';
 import { Picks } from './picks';
 import { SideTable } from './side-table';
@@ -23,6 +24,7 @@ export function CompareSheet({ rig, id, mode }: SheetProps) {
   const chosen = picked(trims.data ?? [], id, mode);
   const comparison = useQuery({ ...comparisonQuery(chosen), enabled: chosen.length > 1 });
   const [runs, setRuns] = useState(false);
+  const [ask, setAsk] = useState<EnergyAsk>({});
   useActionKey('v', () => setRuns((was) => !was), []);
   if (!trims.data) return <p className="p-4 text-soft">Reading the course …</p>;
   const choose = (list: number[]) => go(sheetPath(rig, 'compare', list[0], list.slice(1).join(',') || undefined));
@@ -42,6 +44,7 @@ export function CompareSheet({ rig, id, mode }: SheetProps) {
               </ul>
             </Section>
           )}
+          {c && chosen.length > 1 && <EnergyDay rig={rig} of={c.of} ask={ask} onAsk={setAsk} />}
           {c && chosen.length > 1 && <TakeAway trims={chosen} />}
         </>
       }
@@ -64,7 +67,7 @@ export function CompareSheet({ rig, id, mode }: SheetProps) {
               Runs overlaid <kbd className="num opacity-60">v</kbd>
             </Face>
           </nav>
-          {runs ? <Overlay of={c.of} /> : <SideTable c={c} />}
+          {runs ? <Overlay of={c.of} /> : <SideTable c={c} ask={ask} />}
         </>
       )}
       {!c && chosen.length > 1 && !comparison.error && <p className="text-soft">Holding them side by side …</p>}

@@ -1,10 +1,11 @@
 import { useQueries } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import type { Schemas } from '../../api/client';
-import { soundingsQuery } from '../../api/queries';
+import { type EnergyAsk, soundingsQuery } from '../../api/queries';
 import { Sim } from '../../ui/elements';
 import { decimalsOf, loadNames, num, roughly, signed } from '../../ui/format';
 import { Standing } from '../../ui/standing';
+import { EnergyYears } from './energy';
 
 type Comparison = Schemas['Comparison'];
 type Compared = Schemas['Compared'];
@@ -12,7 +13,7 @@ type Pair = Schemas['ComparedPair'];
 type Place = Schemas['Place'];
 
 /** Everything that tells configurations apart, a column each. */
-export function SideTable({ c }: { c: Comparison }) {
+export function SideTable({ c, ask }: { c: Comparison; ask: EnergyAsk }) {
   const loads = [...new Set(c.settled.map((r) => r.load))];
   const several = c.of.some((one) => one.rig !== c.of[0]?.rig);
   const settled = (load: string) => <Settled key={load} c={c} load={load} />;
@@ -39,13 +40,14 @@ export function SideTable({ c }: { c: Comparison }) {
       <Settings c={c} />
       {settled(loads[0] ?? '')}
       <Scores c={c} />
+      <EnergyYears of={c.of} ask={ask} />
       <Proof of={c.of} />
       {loads.slice(1).map(settled)}
     </table>
   );
 }
 
-function Group({
+export function Group({
   title,
   note,
   columns,
@@ -154,12 +156,15 @@ function Scores({ c }: { c: Comparison }) {
     t.rows.filter((r) => r.key === 'score' || r.key === 'perWatt').map((r) => ({ t, r })),
   );
   if (rows.length === 0) return null;
+  const byTurns = c.tables.some((t) => t.interleaved);
+  const note = byTurns ? 'means of runs' : 'means of runs, which were not taken by turns';
   return (
-    <Group title="Scores" note="means of runs" columns={c.of.length}>
+    <Group title="Scores" note={note} columns={c.of.length}>
       {rows.map(({ t, r }) => (
         <tr key={t.yardstick + r.key} data-row={`${t.yardstick} ${r.key}`}>
           <td className={r.key === 'score' ? '' : 'pl-3 text-soft'}>
-            {r.key === 'score' ? r.label : 'points per watt'} {!t.interleaved && r.key === 'score' && <NotByTurns />}
+            {r.key === 'score' ? r.label : 'points per watt'}{' '}
+            {byTurns && !t.interleaved && r.key === 'score' && <NotByTurns />}
           </td>
           {r.sides.map((s, i) => (
             <Cell
