@@ -49,4 +49,5 @@ require (
 	golang.org/x/crypto v0.58.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
 	google.golang.org/protobuf v1.36.12 // indirect
+	rsc.io/qr v0.2.0 // indirect
 )
