@@ -120,10 +120,15 @@ func ExampleVerdicts() {
 	for _, v := range compare.Verdicts([]string{"stock", "T2", "T5"}, settled, tables) {
 		fmt.Printf("%s: %s\n", v.Goal, v.Text)
 	}
-	fmt.Println("T2 against stock:", compare.Join(compare.Words(settled, tables, 0, 1)))
+	for _, p := range compare.Words(settled, tables, 0, 1) {
+		fmt.Println("T2:", p.Text)
+	}
 	// Output:
+	// fast on all cores: no difference shown above 71 MHz; T5 not measured
 	// fast on few cores: T5: 4.9 ± 0.7 % faster than stock and 4.8 ± 0.7 % faster than T2
 	// cool: T2: 10.0 ± 2.4 K cooler than stock; T5 not measured
 	// frugal: T2: 40.0 ± 3.6 W less than stock; T5 not measured
-	// T2 against stock: 10.0 ± 2.4 K cooler, 40.0 ± 3.6 W less; no difference shown in single-core speed above 1.0 %
+	// T2: 10.0 ± 2.4 K cooler
+	// T2: 40.0 ± 3.6 W less
+	// T2: no difference shown in clock under lasting load above 71 MHz and single-core speed above 1.0 %
 }

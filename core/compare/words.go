@@ -98,6 +98,11 @@ func settledAt(rows []SettledRow, key, what, more, less string, decimals int) *a
 	return a
 }
 
+// lasting is the aspect of the clock that all cores settle at, which tells how fast they are where no sustained score does.
+func lasting(settled []SettledRow) *aspect {
+	return settledAt(settled, channel.MeanClock, lastingClock, "faster under lasting load", "slower under lasting load", 0)
+}
+
 // aspects lists what is said of configurations, in this order; without those of which nothing is known.
 func aspects(settled []SettledRow, tables []Table) []*aspect {
 	all := []*aspect{
@@ -105,7 +110,8 @@ func aspects(settled []SettledRow, tables []Table) []*aspect {
 		settledAt(settled, channel.PackagePower, "power", "more", "less", 1),
 		settledAt(settled, channel.WallPower, "power at the wall", "more at the wall", "less at the wall", 1),
 		settledAt(settled, channel.Noise, "noise", "louder", "quieter", 1),
-		speed(tables, yardstick.Sustained, "sustained speed", "sustained"),
+		speed(tables, yardstick.Sustained, sustainedSpeed, "sustained"),
+		lasting(settled),
 		speed(tables, yardstick.Burst, "speed in a burst", "in a burst"),
 		speed(tables, "single-core", "single-core speed", "on a single core"),
 	}
@@ -119,17 +125,24 @@ type Phrase struct {
 	Gain  bool // and for the better
 }
 
+const (
+	sustainedSpeed = "sustained speed"
+	lastingClock   = "clock under lasting load"
+)
+
 // Words says how the second of a pair compares with the first, as far as it was compared: heat, power and noise settled under heavy
 // load, and scores; first what was shown. What was not is said not to be, and a burst is said to be one: limits that hold only later may
 // make a machine slower that is faster in it.
 func Words(settled []SettledRow, tables []Table, base, other int) []Phrase {
 	var shown []Phrase
 	var not []string
+	sustained := false
 	for _, a := range aspects(settled, tables) {
 		at := slices.IndexFunc(a.pairs, func(p Pair) bool { return p.Base == base && p.Other == other })
-		if at < 0 || !a.pairs[at].Both {
+		if at < 0 || !a.pairs[at].Judged || sustained && a.unit == "MHz" {
 			continue
 		}
+		sustained = sustained || a.what == sustainedSpeed
 		if p := &a.pairs[at]; p.Shown {
 			shown = append(shown, Phrase{a.from(p, false), true, p.Gain})
 		} else {
@@ -140,6 +153,38 @@ func Words(settled []SettledRow, tables []Table, base, other int) []Phrase {
 		return shown
 	}
 	return append(shown, Phrase{Text: "no difference shown in " + list(not)})
+}
+
+// Gain is what a configuration differs by from another in one thing, in figures.
+type Gain struct {
+	What        string  // heat, power, noise or speed
+	Value, Half float64 // Half of the 95 % interval; 0 where nothing can be said
+	Unit        string
+	Shown, Good bool // the difference is more than noise, and for the better
+}
+
+// Gains tells what the second of a pair differs by from the first in heat, power at the package, noise, and speed: the sustained score, or,
+// where there is none, the clock under lasting load, in %. What was not compared is left out.
+func Gains(settled []SettledRow, tables []Table, base, other int) []Gain {
+	var out []Gain
+	for _, a := range aspects(settled, tables) {
+		what := map[string]string{"heat": "heat", "power": "power", "noise": "noise", sustainedSpeed: "speed", lastingClock: "speed"}[a.what]
+		at := slices.IndexFunc(a.pairs, func(p Pair) bool { return p.Base == base && p.Other == other })
+		if what == "" || at < 0 || !a.pairs[at].Judged || slices.ContainsFunc(out, func(g Gain) bool { return g.What == what }) {
+			continue
+		}
+		p := &a.pairs[at]
+		g := Gain{What: what, Value: p.Absolute, Half: p.Half, Unit: a.unit, Shown: p.Shown, Good: p.Gain}
+		if what == "speed" {
+			g.Half *= math.Abs(p.Percent / p.Absolute) // NaN where nothing at all differs
+			g.Value, g.Unit = p.Percent, "%"
+		}
+		if math.IsNaN(g.Half) || math.IsInf(g.Half, 0) {
+			g.Half = 0
+		}
+		out = append(out, g)
+	}
+	return out
 }
 
 // Join makes a sentence of phrases.
@@ -169,13 +214,14 @@ func Verdicts(names []string, settled []SettledRow, tables []Table) []Verdict {
 	var out []Verdict
 	say := func(goal string, of ...*aspect) {
 		for _, a := range of {
-			if a != nil && slices.ContainsFunc(a.pairs, func(p Pair) bool { return p.Both }) {
+			if a != nil && slices.ContainsFunc(a.pairs, func(p Pair) bool { return p.Judged }) {
 				out = append(out, Verdict{Goal: goal, Text: a.verdict(names), Places: a.places})
 				return
 			}
 		}
 	}
-	say("fast on all cores", speed(tables, yardstick.Sustained, "", ""), speed(tables, yardstick.Burst, "", "in a burst"))
+	say("fast on all cores", speed(tables, yardstick.Sustained, "", ""), lasting(settled))
+	say("fast in a burst", speed(tables, yardstick.Burst, "", "in a burst"))
 	say("fast on few cores", speed(tables, "single-core", "", ""))
 	say("cool", settledAt(settled, channel.AboveAmbient, "", "warmer", "cooler", 1))
 	say("quiet", settledAt(settled, channel.Noise, "", "louder", "quieter", 1))
@@ -203,7 +249,7 @@ func (a *aspect) verdict(names []string) string {
 			case !p.Both || p.Base != i && p.Other != i:
 			case p.Shown:
 				own = append(own, a.from(p, p.Base == i)+" than "+names[against])
-			case a.places[against] == NoPlace:
+			case p.Judged && a.places[against] == NoPlace:
 				own = append(own, "no difference shown from "+names[against])
 			}
 		}

@@ -194,7 +194,7 @@ func (p PayBack) Words() string {
 	case math.IsInf(p.High, 1):
 		return "no saving is shown that would pay for it"
 	case p.High > 50:
-		return "it would pay for itself after more than a working life"
+		return "it pays for itself only after more than 50 years"
 	}
 	return fmt.Sprintf("it pays for itself after %.1f years (%.1f to %.1f)", p.Years, p.Low, p.High)
 }

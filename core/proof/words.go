@@ -46,7 +46,7 @@ func (p *Proof) Rows() []Row {
 func Lacks(list []Missing) (words string, takesS float64) {
 	var parts []string
 	for _, m := range list {
-		parts = append(parts, span(m.PerS)+" of "+regimeWords[m.Regime])
+		parts = append(parts, Span(m.PerS)+" of "+regimeWords[m.Regime])
 		takesS += m.TakesS
 	}
 	return strings.Join(parts, ", "), takesS
@@ -58,11 +58,11 @@ func (f *Fault) Stands() string {
 	if words, known := regimeWords[f.Regime]; known {
 		where = "in " + words
 	}
-	return fmt.Sprintf("It counts until the same has held for %s %s, ten times as long; so far %s.", span(f.NeedS), where, span(f.HeldS))
+	return fmt.Sprintf("It counts until the same has held for %s %s, ten times as long; so far %s.", Span(f.NeedS), where, Span(f.HeldS))
 }
 
-// span writes seconds in the largest unit of which there is one, to two digits or so.
-func span(s float64) string {
+// Span writes seconds in the largest unit of which there is one, to two digits or so.
+func Span(s float64) string {
 	switch {
 	case s < 90:
 		return fmt.Sprintf("%.0f s", math.Floor(s))
