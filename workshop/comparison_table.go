@@ -20,11 +20,15 @@ func (w *Workshop) ExportComparison(ctx context.Context, trims []int64, comma ru
 	if err != nil {
 		return nil, err
 	}
-	name := channel.Plain(strings.Join(c.names(), " against "))
-	return &Export{Name: name + ".csv", Comma: comma, write: func(_ context.Context, to io.Writer) error {
+	return tableOf(channel.Plain(strings.Join(c.names(), " against "))+".csv", comma, c.table()), nil
+}
+
+// tableOf makes lines of cells ready to be written.
+func tableOf(name string, comma rune, lines [][]string) *Export {
+	return &Export{Name: name, Comma: comma, write: func(_ context.Context, to io.Writer) error {
 		out := csv.NewWriter(to)
 		out.Comma = comma
-		for _, line := range c.table() {
+		for _, line := range lines {
 			for i := range line {
 				line[i] = cell(line[i])
 			}
@@ -34,7 +38,7 @@ func (w *Workshop) ExportComparison(ctx context.Context, trims []int64, comma ru
 		}
 		out.Flush()
 		return out.Error()
-	}}, nil
+	}}
 }
 
 // table is the comparison as lines of cells, of which the first names the columns.
