@@ -23,6 +23,7 @@ require (
 	golang.org/x/sys v0.49.0
 	golang.org/x/time v0.16.0
 	gonum.org/v1/gonum v0.17.0
+	rsc.io/qr v0.2.0
 )
 
 require (
@@ -49,5 +50,4 @@ require (
 	golang.org/x/crypto v0.58.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
 	google.golang.org/protobuf v1.36.12 // indirect
-	rsc.io/qr v0.2.0 // indirect
 )

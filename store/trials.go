@@ -489,3 +489,21 @@ func (s *Store) NewestLegs(ctx context.Context, rig int64) ([]Leg, error) {
 		`SELECT `+legColumns+` FROM legs WHERE trial_id = (SELECT MAX(id) FROM trials WHERE rig_id = ?) ORDER BY position`, rig)
 	return list, known(err, "list the newest legs of rig %d", rig)
 }
+
+// Tried is how much was tried on a rig.
+type Tried struct {
+	Trials int          `db:"trials"`
+	Hours  float64      `db:"hours"`
+	First  sql.NullTime `db:"first"` // on the rig's clock
+	Last   sql.NullTime `db:"last"`
+}
+
+// Tried tells how much was tried on a rig; under one trim where trim is not 0.
+func (s *Store) Tried(ctx context.Context, rig, trim int64) (*Tried, error) {
+	var out Tried
+	err := s.db.GetContext(ctx, &out, `SELECT COUNT(DISTINCT t.id) AS trials, COALESCE(SUM(l.seen_s), 0) / 3600 AS hours,
+			MIN(FROM_UNIXTIME(l.started_ms / 1000)) AS first, MAX(FROM_UNIXTIME(l.started_ms / 1000 + l.seen_s)) AS last
+		FROM trials t JOIN legs l ON l.trial_id = t.id WHERE t.rig_id = ? AND (? = 0 OR t.trim_id = ?) AND l.started_ms IS NOT NULL`,
+		rig, trim, trim)
+	return &out, known(err, "sum up what was tried on rig %d", rig)
+}

@@ -427,3 +427,31 @@ func nameOf(t *store.Trim) string {
 	}
 	return fmt.Sprintf("T%d", t.Number)
 }
+
+// TrimCalled finds a trim by its number on the course of a rig, which is called by its name or its own number.
+func (w *Workshop) TrimCalled(ctx context.Context, rig string, number int) (int64, error) {
+	if err := may(ctx, look, 0); err != nil {
+		return 0, err
+	}
+	rigs, err := w.store.Rigs(ctx)
+	if err != nil {
+		return 0, err
+	}
+	at := slices.IndexFunc(rigs, func(r store.Rig) bool { return r.Name == rig })
+	if at < 0 {
+		at = slices.IndexFunc(rigs, func(r store.Rig) bool { return fmt.Sprint(r.ID) == rig })
+	}
+	if at < 0 {
+		return 0, fmt.Errorf("rig %q: %w", rig, store.ErrNotFound)
+	}
+	trims, err := w.store.Trims(ctx, rigs[at].ID)
+	if err != nil {
+		return 0, err
+	}
+	for i := range trims {
+		if trims[i].Number == number {
+			return trims[i].ID, nil
+		}
+	}
+	return 0, fmt.Errorf("trim %d of %s: %w", number, rigs[at].Name, store.ErrNotFound)
+}

@@ -37,11 +37,12 @@ type (
 
 	Dependents = store.Dependents
 
-	SessionPart = store.SessionPart
-	Contrast    = trim.Contrast
-	Assessment  = survey.Assessment
-	PartSheet   = store.Part
-	Profile     = store.Profile
+	SessionPart  = store.SessionPart
+	Contrast     = trim.Contrast
+	SettingGroup = trim.Group
+	Assessment   = survey.Assessment
+	PartSheet    = store.Part
+	Profile      = store.Profile
 
 	LoadKind      = load.Kind
 	DayHours      = energy.Hours
