@@ -2,10 +2,13 @@ package e2e
 
 import (
 	"fmt"
+	"io"
+	"regexp"
 	"slices"
 	"testing"
 
 	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
 
 	"zerokeel/server/api"
 )
@@ -28,10 +31,13 @@ func TestJourneyCompare(t *testing.T) {
 	p.see("[data-goal='fast on all cores']", fmt.Sprintf(`◆ T%d`, surveyed.Number))
 	p.see("[data-contrast='curve.core.*']", `cores 0 to 7\s+0 steps\s+0 steps\s+−`)
 	p.see("[data-proof-row='Faults by the soundings']", `1 in \d+ a day`)
+	p.press(input.KeyV)
+	p.see("[data-overlaid='3']", "Package power")
+	p.press(input.KeyV)
 	p.see("[data-energy='Energy']", `kWh`)
 	p.fill("[aria-label='it cost']", "90")
-	p.see("[data-pay-back]", "pays for itself|no saving is shown")
-	p.press(input.KeyV)
+	p.see("[data-pay-back]", "pays? for itself|no saving is shown")
+	p.click("button", "Runs overlaid")
 	p.see("[data-overlaid='3']", "Package power")
 	p.see("[data-overlaid='3'] .uplot canvas", "")
 	p.click("button", "Idle watch")
@@ -44,4 +50,60 @@ func TestJourneyCompare(t *testing.T) {
 	p.choose("Add a trim", must(p.see("[aria-label='Add a trim'] option", "stock").Text()))
 	p.see("[data-words='Gannet stock']", `against Petrel T2:`)
 	p.see("[data-notes]", "other processors")
+}
+
+// TestJourneyRecord: a trim's sheet leads to the record that its owner gets, which prints on four pages at most, and to that of the whole
+// course; and the workshop's name, once said, stands on it.
+func TestJourneyRecord(t *testing.T) {
+	rig, trims := rigCalled(t, "Petrel")
+	surveyed := trims[slices.IndexFunc(trims, func(one api.Trim) bool { return one.Name == "surveyed" })]
+	p := open(t, fmt.Sprintf("/rig/%d/workshop", rig.Id))
+	p.see("h1", "Workshop")
+	p.fill("[aria-label='Name of the workshop']", "North Quay Bench")
+	p.click("button", "Save")
+	p.see("form", "Saved")
+	if err := p.Navigate(fmt.Sprintf("%s/rig/%d/trim/%d", address, rig.Id, surveyed.Id)); err != nil {
+		t.Fatal(err)
+	}
+	link := must(p.see("aside a", "Record for the owner").Attribute("href"))
+	whole := must(p.see("aside a", "With the whole course").Attribute("href"))
+	for _, row := range []struct {
+		href, want string
+		pages      int
+	}{{*link, "When it misbehaves", 4}, {*whole, "The whole course", 8}} {
+		if err := p.Navigate(address + row.href); err != nil {
+			t.Fatal(err)
+		}
+		p.see("h1", "Petrel")
+		p.see("body", "North Quay Bench")
+		p.see("h2", row.want)
+		stream, err := p.PDF(&proto.PagePrintToPDF{PrintBackground: true, PreferCSSPageSize: true})
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, err := io.ReadAll(stream)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if n := len(regexp.MustCompile(`/Type\s*/Page\b`).FindAll(text, -1)); n < 2 || n > row.pages {
+			t.Errorf("%s prints on %d pages, %d at most are wanted", row.want, n, row.pages)
+		}
+	}
+}
+
+// TestJourneyFleet: whoever opens the bench sees how many rigs need somebody, those first; orders them by what they won; finds those of a
+// kind; and is led to where the work is done.
+func TestJourneyFleet(t *testing.T) {
+	p := open(t, "/")
+	p.see("h1", `11 rigs: .*\d+ needs? you now`)
+	p.see("[data-fleet='11'] tbody tr:first-child", "lost its trim")
+	p.see("[data-fleet-rig='Petrel'] [data-won='heat']", `−\d+\.\d ±\d`)
+	p.click("th button", "Heat")
+	p.see("th[aria-sort='ascending']", "Heat")
+	p.fill("[aria-label='Filter the rigs']", "tern proven")
+	p.see("[data-filtered='1']", "1 of 11 rigs")
+	p.see("tbody tr:first-child", "Tern 2")
+	p.fill("[aria-label='Filter the rigs']", "dunlin")
+	p.click("[data-fleet-rig='Dunlin'] td:last-child a", "more to held")
+	p.see("nav[aria-label='Sheets'] [aria-current='page']", "Trial")
 }

@@ -33,7 +33,9 @@ func TestAnswersFitTheDescription(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	openapi3filter.RegisterBodyDecoder("text/tab-separated-values", openapi3filter.RegisteredBodyDecoder("text/plain"))
+	for _, kind := range []string{"text/tab-separated-values", "text/html"} {
+		openapi3filter.RegisterBodyDecoder(kind, openapi3filter.RegisteredBodyDecoder("text/plain"))
+	}
 	router, err := legacy.NewRouter(doc)
 	if err != nil {
 		t.Fatal(err)
@@ -106,7 +108,8 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"GET", fmt.Sprintf("/api/comparison?trim=%d,%d", stock, stock), "", 422},
 		{"GET", fmt.Sprintf("/api/comparison?trim=%d", stock), "", 422},
 		{"GET", "/api/comparison/energy?trim=1,2", "", 200}, {"GET", "/api/comparison/energy?trim=1,2&idle=20&heavy=9&perKWh=-1", "", 422},
-		{"GET", "/api/workshop", "", 200},
+		{"GET", "/api/fleet", "", 200}, {"GET", "/api/fleet/table", "", 200}, {"GET", "/api/workshop", "", 200},
+		{"GET", "/api/trims/2/record?whole=true", "", 200}, {"GET", "/api/trims/99/record", "", 404},
 		{"PUT", "/api/workshop",
 			`{"name":"Low Quay","note":"","currency":"€","perKWh":0.3,"hours":{"idle":4,"light":3,"mixed":2,"heavy":1}}`, 200},
 		{"PUT", "/api/workshop",

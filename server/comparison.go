@@ -25,11 +25,7 @@ func (s *Server) CompareTrims(c *echo.Context, params api.CompareTrimsParams) er
 
 // ExportComparison answers with the same as a table.
 func (s *Server) ExportComparison(c *echo.Context, params api.ExportComparisonParams) error {
-	comma := ','
-	if deref(params.Form) == api.Tabs {
-		comma = '\t'
-	}
-	x, err := s.shop.ExportComparison(c.Request().Context(), params.Trim, comma)
+	x, err := s.shop.ExportComparison(c.Request().Context(), params.Trim, commaOf(string(deref(params.Form))))
 	if err != nil {
 		return err
 	}

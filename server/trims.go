@@ -1,12 +1,15 @@
 package server
 
 import (
+	"bytes"
+	"fmt"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
 
 	"zerokeel/core/preflight"
 	"zerokeel/core/trim"
+	"zerokeel/handover"
 	"zerokeel/server/api"
 	"zerokeel/workshop"
 )
@@ -201,4 +204,17 @@ func (s *Server) GetOutcome(c *echo.Context, id int64) error {
 func apiMeasured(m *workshop.MeasuredLoad) api.MeasuredLoad {
 	return api.MeasuredLoad{Load: string(m.Load), Legs: m.Legs, MeanMHz: finite(m.MeanMHz), PackageW: finite(m.PackageW),
 		DeliveredV: finite(m.DeliveredV), HottestC: finite(m.HottestC), AmbientC: finite(m.AmbientC)}
+}
+
+// GetOwnerRecord answers with the record of a trim as a page.
+func (s *Server) GetOwnerRecord(c *echo.Context, id int64, params api.GetOwnerRecordParams) error {
+	x, err := s.shop.OwnerRecord(c.Request().Context(), id, deref(params.Whole))
+	if err != nil {
+		return err
+	}
+	var page bytes.Buffer
+	if err := handover.Write(&page, x, fmt.Sprintf("%s://%s/rig/%d/trim/%d", c.Scheme(), c.Request().Host, x.Rig.ID, id)); err != nil {
+		return err
+	}
+	return c.HTMLBlob(http.StatusOK, page.Bytes())
 }

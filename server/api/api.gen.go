@@ -184,6 +184,93 @@ func (e FittingStepState) Valid() bool {
 	}
 }
 
+// Defines values for FleetGainWhat.
+const (
+	FleetGainWhatHeat  FleetGainWhat = "heat"
+	FleetGainWhatNoise FleetGainWhat = "noise"
+	FleetGainWhatPower FleetGainWhat = "power"
+	FleetGainWhatSpeed FleetGainWhat = "speed"
+)
+
+// Valid indicates whether the value is a known member of the FleetGainWhat enum.
+func (e FleetGainWhat) Valid() bool {
+	switch e {
+	case FleetGainWhatHeat:
+		return true
+	case FleetGainWhatNoise:
+		return true
+	case FleetGainWhatPower:
+		return true
+	case FleetGainWhatSpeed:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FleetLineStanding.
+const (
+	FleetLineStandingDraft  FleetLineStanding = "draft"
+	FleetLineStandingEmpty  FleetLineStanding = ""
+	FleetLineStandingFailed FleetLineStanding = "failed"
+	FleetLineStandingFitted FleetLineStanding = "fitted"
+	FleetLineStandingHeld   FleetLineStanding = "held"
+	FleetLineStandingProven FleetLineStanding = "proven"
+	FleetLineStandingTried  FleetLineStanding = "tried"
+)
+
+// Valid indicates whether the value is a known member of the FleetLineStanding enum.
+func (e FleetLineStanding) Valid() bool {
+	switch e {
+	case FleetLineStandingDraft:
+		return true
+	case FleetLineStandingEmpty:
+		return true
+	case FleetLineStandingFailed:
+		return true
+	case FleetLineStandingFitted:
+		return true
+	case FleetLineStandingHeld:
+		return true
+	case FleetLineStandingProven:
+		return true
+	case FleetLineStandingTried:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FleetNeedAt.
+const (
+	FleetNeedAtFitting FleetNeedAt = "fitting"
+	FleetNeedAtLog     FleetNeedAt = "log"
+	FleetNeedAtRig     FleetNeedAt = "rig"
+	FleetNeedAtTrial   FleetNeedAt = "trial"
+	FleetNeedAtTrim    FleetNeedAt = "trim"
+	FleetNeedAtTuning  FleetNeedAt = "tuning"
+)
+
+// Valid indicates whether the value is a known member of the FleetNeedAt enum.
+func (e FleetNeedAt) Valid() bool {
+	switch e {
+	case FleetNeedAtFitting:
+		return true
+	case FleetNeedAtLog:
+		return true
+	case FleetNeedAtRig:
+		return true
+	case FleetNeedAtTrial:
+		return true
+	case FleetNeedAtTrim:
+		return true
+	case FleetNeedAtTuning:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LegRequestLoad.
 const (
 	LegRequestLoadHeavy          LegRequestLoad = "heavy"
@@ -666,16 +753,34 @@ func (e YardstickBetter) Valid() bool {
 
 // Defines values for ExportComparisonParamsForm.
 const (
-	Csv  ExportComparisonParamsForm = "csv"
-	Tabs ExportComparisonParamsForm = "tabs"
+	ExportComparisonParamsFormCsv  ExportComparisonParamsForm = "csv"
+	ExportComparisonParamsFormTabs ExportComparisonParamsForm = "tabs"
 )
 
 // Valid indicates whether the value is a known member of the ExportComparisonParamsForm enum.
 func (e ExportComparisonParamsForm) Valid() bool {
 	switch e {
-	case Csv:
+	case ExportComparisonParamsFormCsv:
 		return true
-	case Tabs:
+	case ExportComparisonParamsFormTabs:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportFleetParamsForm.
+const (
+	ExportFleetParamsFormCsv  ExportFleetParamsForm = "csv"
+	ExportFleetParamsFormTabs ExportFleetParamsForm = "tabs"
+)
+
+// Valid indicates whether the value is a known member of the ExportFleetParamsForm enum.
+func (e ExportFleetParamsForm) Valid() bool {
+	switch e {
+	case ExportFleetParamsFormCsv:
+		return true
+	case ExportFleetParamsFormTabs:
 		return true
 	default:
 		return false
@@ -1349,6 +1454,58 @@ type FittingStep struct {
 
 // FittingStepState defines model for FittingStep.State.
 type FittingStepState string
+
+// FleetGain defines model for FleetGain.
+type FleetGain struct {
+	Good bool `json:"good"`
+
+	// Half half the width of the 95% interval; 0 where nothing can be said
+	Half  float64       `json:"half"`
+	Shown bool          `json:"shown"`
+	Unit  string        `json:"unit"`
+	Value float64       `json:"value"`
+	What  FleetGainWhat `json:"what"`
+}
+
+// FleetGainWhat defines model for FleetGain.What.
+type FleetGainWhat string
+
+// FleetLine defines model for FleetLine.
+type FleetLine struct {
+	Gains  []FleetGain `json:"gains"`
+	Need   FleetNeed   `json:"need"`
+	Number int         `json:"number"`
+	Rig    int64       `json:"rig"`
+
+	// Stale its gains are being worked out anew; ask again
+	Stale bool `json:"stale"`
+
+	// Standing of the trim in force
+	Standing FleetLineStanding `json:"standing"`
+
+	// Stock it runs as delivered
+	Stock bool `json:"stock"`
+
+	// Trim in force; null for none
+	Trim     *int64 `json:"trim"`
+	TrimName string `json:"trimName"`
+}
+
+// FleetLineStanding of the trim in force
+type FleetLineStanding string
+
+// FleetNeed defines model for FleetNeed.
+type FleetNeed struct {
+	// At the sheet where it is done
+	At FleetNeedAt `json:"at"`
+
+	// Urgency 0 comes first
+	Urgency int    `json:"urgency"`
+	Words   string `json:"words"`
+}
+
+// FleetNeedAt the sheet where it is done
+type FleetNeedAt string
 
 // Forecast defines model for Forecast.
 type Forecast = forecast.Result
@@ -2779,6 +2936,15 @@ type TickCardJSONBody struct {
 	Keys []string `json:"keys"`
 }
 
+// ExportFleetParams defines parameters for ExportFleet.
+type ExportFleetParams struct {
+	// Form csv unless given
+	Form *ExportFleetParamsForm `form:"form,omitempty" json:"form,omitempty"`
+}
+
+// ExportFleetParamsForm defines parameters for ExportFleet.
+type ExportFleetParamsForm string
+
 // ListLaddersParams defines parameters for ListLadders.
 type ListLaddersParams struct {
 	// Cores of the machine, for the time that each takes
@@ -2946,6 +3112,12 @@ type GetCardParams struct {
 	Full *bool `form:"full,omitempty" json:"full,omitempty"`
 }
 
+// GetOwnerRecordParams defines parameters for GetOwnerRecord.
+type GetOwnerRecordParams struct {
+	// Whole with the whole course and its failures, for a builder
+	Whole *bool `form:"whole,omitempty" json:"whole,omitempty"`
+}
+
 // AddAccountJSONRequestBody defines body for AddAccount for application/json ContentType.
 type AddAccountJSONRequestBody = AddAccountRequest
 
@@ -3089,6 +3261,12 @@ type ServerInterface interface {
 	// TickCard Tell which lines of the setting card were entered
 	// (PUT /api/fittings/{fitting}/ticks)
 	TickCard(ctx *echo.Context, fitting int64) error
+	// GetFleet Every rig with what its trim in force came to against the machine as delivered, and what it needs next
+	// (GET /api/fleet)
+	GetFleet(ctx *echo.Context) error
+	// ExportFleet The same as a table
+	// (GET /api/fleet/table)
+	ExportFleet(ctx *echo.Context, params ExportFleetParams) error
 	// ListGoals What a whole tuning can be for
 	// (GET /api/goals)
 	ListGoals(ctx *echo.Context) error
@@ -3335,6 +3513,9 @@ type ServerInterface interface {
 	// GetOutcome What was forecast when the trim was made, and what was then measured
 	// (GET /api/trims/{trim}/outcome)
 	GetOutcome(ctx *echo.Context, trim TrimID) error
+	// GetOwnerRecord The record of a trim for the owner of its machine, as a page that needs no network
+	// (GET /api/trims/{trim}/record)
+	GetOwnerRecord(ctx *echo.Context, trim TrimID, params GetOwnerRecordParams) error
 	// DeleteWatch Watch no longer
 	// (DELETE /api/watches/{watch})
 	DeleteWatch(ctx *echo.Context, watch int64) error
@@ -3613,6 +3794,33 @@ func (w *ServerInterfaceWrapper) TickCard(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.TickCard(ctx, fitting)
+	return err
+}
+
+// GetFleet converts echo context to params.
+func (w *ServerInterfaceWrapper) GetFleet(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetFleet(ctx)
+	return err
+}
+
+// ExportFleet converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportFleet(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportFleetParams
+	// ------------- Optional query parameter "form" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "form", ctx.QueryParams(), &params.Form, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter form: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportFleet(ctx, params)
 	return err
 }
 
@@ -5198,6 +5406,31 @@ func (w *ServerInterfaceWrapper) GetOutcome(ctx *echo.Context) error {
 	return err
 }
 
+// GetOwnerRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) GetOwnerRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trim" -------------
+	var trim TrimID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trim", ctx.Param("trim"), &trim, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetOwnerRecordParams
+	// ------------- Optional query parameter "whole" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "whole", ctx.QueryParams(), &params.Whole, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter whole: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetOwnerRecord(ctx, trim, params)
+	return err
+}
+
 // DeleteWatch converts echo context to params.
 func (w *ServerInterfaceWrapper) DeleteWatch(ctx *echo.Context) error {
 	var err error
@@ -5384,6 +5617,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/rigs/:rig/scores/:score", wrapper.DeleteScore, options.OperationMiddlewares["deleteScore"]...)
 	router.GET(options.BaseURL+"/api/comparison", wrapper.CompareTrims, options.OperationMiddlewares["compareTrims"]...)
 	router.GET(options.BaseURL+"/api/comparison/energy", wrapper.ReckonEnergy, options.OperationMiddlewares["reckonEnergy"]...)
+	router.GET(options.BaseURL+"/api/trims/:trim/record", wrapper.GetOwnerRecord, options.OperationMiddlewares["getOwnerRecord"]...)
+	router.GET(options.BaseURL+"/api/fleet", wrapper.GetFleet, options.OperationMiddlewares["getFleet"]...)
+	router.GET(options.BaseURL+"/api/fleet/table", wrapper.ExportFleet, options.OperationMiddlewares["exportFleet"]...)
 	router.GET(options.BaseURL+"/api/workshop", wrapper.GetWorkshop, options.OperationMiddlewares["getWorkshop"]...)
 	router.PUT(options.BaseURL+"/api/workshop", wrapper.SetWorkshop, options.OperationMiddlewares["setWorkshop"]...)
 	router.GET(options.BaseURL+"/api/comparison/table", wrapper.ExportComparison, options.OperationMiddlewares["exportComparison"]...)

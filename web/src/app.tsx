@@ -62,7 +62,8 @@ function Bench() {
   }
   const rig = rigs.data.find((r) => r.id === Number(at.rig));
   const sheet = sheetOf(at.sheet ?? '');
-  if (!rig || !sheet) return <Redirect to={sheetPath((rig ?? first).id, 'rig')} replace />;
+  const front = rigs.data.length > 1 && !rig ? 'fleet' : 'rig';
+  if (!rig || !sheet) return <Redirect to={sheetPath((rig ?? first).id, front)} replace />;
   const Sheet = sheet.component;
   return (
     <Frame rigs={rigs.data} rig={rig} sheet={sheet.word}>

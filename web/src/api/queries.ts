@@ -274,6 +274,13 @@ export const energyQuery = (trim: number[], ask: EnergyAsk) =>
     placeholderData: (before) => before,
   });
 
+/** Every rig with what it won and needs; asked again while some of it is being worked out. */
+export const fleetQuery = queryOptions({
+  queryKey: ['fleet'],
+  queryFn: () => take(api.GET('/api/fleet')),
+  refetchInterval: (query) => (query.state.data?.some((line) => line.stale) ? 1000 : false),
+});
+
 export const workshopQuery = queryOptions({
   queryKey: ['workshop'],
   queryFn: () => take(api.GET('/api/workshop')),

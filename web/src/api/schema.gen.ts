@@ -1504,6 +1504,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trims/{trim}/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        /** The record of a trim for the owner of its machine, as a page that needs no network */
+        get: operations["getOwnerRecord"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fleet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every rig with what its trim in force came to against the machine as delivered, and what it needs next */
+        get: operations["getFleet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fleet/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as a table */
+        get: operations["exportFleet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workshop": {
         parameters: {
             query?: never;
@@ -2890,6 +2943,52 @@ export interface components {
             shown: boolean;
             /** @description and for the better */
             gain: boolean;
+        };
+        FleetLine: {
+            /** Format: int64 */
+            rig: number;
+            /**
+             * Format: int64
+             * @description in force; null for none
+             */
+            trim: number | null;
+            number: number;
+            trimName: string;
+            /**
+             * @description of the trim in force
+             * @enum {string}
+             */
+            standing: "" | "draft" | "fitted" | "tried" | "held" | "proven" | "failed";
+            /** @description it runs as delivered */
+            stock: boolean;
+            gains: components["schemas"]["FleetGain"][];
+            /** @description its gains are being worked out anew; ask again */
+            stale: boolean;
+            need: components["schemas"]["FleetNeed"];
+        };
+        FleetGain: {
+            /** @enum {string} */
+            what: "heat" | "power" | "noise" | "speed";
+            /** Format: double */
+            value: number;
+            /**
+             * Format: double
+             * @description half the width of the 95% interval; 0 where nothing can be said
+             */
+            half: number;
+            unit: string;
+            shown: boolean;
+            good: boolean;
+        };
+        FleetNeed: {
+            /** @description 0 comes first */
+            urgency: number;
+            words: string;
+            /**
+             * @description the sheet where it is done
+             * @enum {string}
+             */
+            at: "trim" | "trial" | "rig" | "log" | "tuning" | "fitting";
         };
         Workshop: {
             name: string;
@@ -6060,6 +6159,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Energy"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getOwnerRecord: {
+        parameters: {
+            query?: {
+                /** @description with the whole course and its failures, for a builder */
+                whole?: boolean;
+            };
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the record */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getFleet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a line for each rig */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FleetLine"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportFleet: {
+        parameters: {
+            query?: {
+                /** @description csv unless given */
+                form?: "csv" | "tabs";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a table with a line of names */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "text/tab-separated-values": string;
                 };
             };
             default: components["responses"]["Problem"];

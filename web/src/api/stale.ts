@@ -19,15 +19,15 @@ export type Topic =
 
 /** The queries that each of them makes stale. News and this page's own changes go by the same table. */
 const stale: Record<Topic, string[]> = {
-  rig: ['rigs', 'baseline', 'check', 'drawings'],
-  trim: ['trims', 'rigs', 'comparison', 'scores', 'log', 'soundings', 'tuning'],
-  fitting: ['fittings', 'rigs', 'trims', 'log', 'surveyable'],
-  trial: ['trials', 'rigs', 'telemetry', 'scores', 'sessions', 'comparison', 'log', 'soundings', 'tuning'],
+  rig: ['rigs', 'fleet', 'baseline', 'check', 'drawings'],
+  trim: ['trims', 'rigs', 'fleet', 'comparison', 'scores', 'log', 'soundings', 'tuning'],
+  fitting: ['fittings', 'rigs', 'fleet', 'trims', 'log', 'surveyable'],
+  trial: ['trials', 'rigs', 'fleet', 'telemetry', 'scores', 'sessions', 'comparison', 'log', 'soundings', 'tuning'],
   pilot: ['pilots', 'soundings', 'rigs', 'log'],
-  watch: ['watches', 'rigs', 'log'],
+  watch: ['watches', 'rigs', 'fleet', 'log'],
   correction: ['corrections', 'telemetry', 'trials', 'check', 'scores', 'comparison', 'baseline'],
   part: ['parts', 'rigs', 'baseline', 'settings', 'check', 'drawings', 'surveyable'],
-  score: ['scores', 'comparison', 'trims', 'yardsticks'],
+  score: ['scores', 'fleet', 'comparison', 'trims', 'yardsticks'],
   incident: ['incidents', 'trims', 'rigs', 'log', 'soundings'],
   ladder: ['ladders'],
   account: ['accounts', 'me'],

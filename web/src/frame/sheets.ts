@@ -4,6 +4,7 @@ import { AuditSheet } from '../features/accounts/audit-sheet';
 import { CompareSheet } from '../features/compare/compare-sheet';
 import { CardSheet } from '../features/fitting/card';
 import { FittingSheet } from '../features/fitting/fitting-sheet';
+import { FleetSheet } from '../features/fleet/fleet-sheet';
 import { LaddersSheet } from '../features/ladders/ladders-sheet';
 import { LogSheet } from '../features/log/log-sheet';
 import { PartsSheet } from '../features/parts/parts-sheet';
@@ -34,6 +35,7 @@ type Part = (typeof parts)[number];
 
 /** Every sheet, in the order of the work. Routes, tabs, keys and the finder are made from here. */
 export const sheets: SheetEntry[] = [
+  { word: 'fleet', title: 'Fleet', key: 'e', part: 'know', component: FleetSheet },
   { word: 'rig', title: 'Rig', key: 'r', part: 'know', component: RigSheet },
   { word: 'log', title: 'Log', key: 'o', part: 'know', component: LogSheet },
   { word: 'tuning', title: 'Tuning', key: 'u', part: 'change', component: TuningSheet },

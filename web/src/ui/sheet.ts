@@ -11,6 +11,7 @@ export interface SheetProps {
 /** The words of sheets in addresses. */
 export type SheetWord =
   | 'rig'
+  | 'fleet'
   | 'tuning'
   | 'trim'
   | 'fitting'

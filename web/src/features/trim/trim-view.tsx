@@ -24,6 +24,23 @@ interface ViewProps {
   proven?: Trim;
 }
 
+/** The record for the machine's owner, and the same with the whole course, for a builder. */
+function HandOver({ trim }: { trim: Trim }) {
+  const at = `/api/trims/${trim.id}/record`;
+  return (
+    <Section title="Hand over" note={trim.standing === 'proven' ? undefined : 'its proof is not finished'}>
+      <p className="flex flex-wrap gap-x-4 text-[13px]">
+        <a className="underline" href={at} target="_blank" rel="noreferrer">
+          Record for the owner
+        </a>
+        <a className="underline" href={`${at}?whole=true`} target="_blank" rel="noreferrer">
+          With the whole course
+        </a>
+      </p>
+    </Section>
+  );
+}
+
 /** How many changes are told above the groups. */
 const mostChanges = 4;
 
@@ -131,6 +148,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
             <Problem error={fit.error ?? remove.error} />
           </Section>
           <ProofDock rig={rig} trim={trim} />
+          {trim.standing !== 'draft' && <HandOver trim={trim} />}
           {outcome.data && outcome.data.measured.length > 0 ? (
             <OutcomeDock outcome={outcome.data} />
           ) : (
