@@ -100,7 +100,7 @@ func TestJourneyFleet(t *testing.T) {
 	p.see("[data-fleet-rig='Petrel'] [data-won='heat']", `−\d+\.\d ±\d`)
 	p.click("th button", "Heat")
 	p.see("th[aria-sort='ascending']", "Heat")
-	p.fill("[aria-label='Filter the rigs']", "tern proven")
+	p.fill("[aria-label='Filter the rigs']", "tern nothing")
 	p.see("[data-filtered='1']", "1 of 11 rigs")
 	p.see("tbody tr:first-child", "Tern 2")
 	p.fill("[aria-label='Filter the rigs']", "dunlin")

@@ -100,7 +100,7 @@ func TestKeysReachEverySheet(t *testing.T) {
 	for _, row := range []struct {
 		key   input.Key
 		sheet string
-	}{{input.KeyS, "scores"}, {input.KeyC, "compare"},
+	}{{input.KeyS, "scores"}, {input.KeyC, "compare"}, {input.KeyE, "fleet"},
 		{input.KeyF, "fitting"}, {input.KeyL, "trial"}, {input.KeyT, "trim"}, {input.KeyR, "rig"}} {
 		p.press(input.KeyG, row.key)
 		if _, err := p.Element(".frame[data-sheet='" + row.sheet + "']"); err != nil {
@@ -180,7 +180,7 @@ func TestTextIsReadableOnBothCharts(t *testing.T) {
 		if _, err := p.Eval(`(chart) => localStorage.setItem('chart', chart)`, chart); err != nil {
 			t.Fatal(err)
 		}
-		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores", "compare"} {
+		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores", "compare", "fleet", "workshop"} {
 			if err := p.Navigate(address + "/rig/1/" + sheet); err != nil {
 				t.Fatal(err)
 			}
@@ -204,7 +204,7 @@ func TestNothingIsCutOff(t *testing.T) {
 		if err := p.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: 800, DeviceScaleFactor: 1}); err != nil {
 			t.Fatal(err)
 		}
-		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores", "compare"} {
+		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores", "compare", "fleet", "workshop"} {
 			if err := p.Navigate(address + "/rig/1/" + sheet); err != nil {
 				t.Fatal(err)
 			}

@@ -23,19 +23,20 @@ type shot struct {
 // list holds every picture. Rig 1 is the demo's Petrel, whose trims and trials are numbered as its history makes them.
 var list = []shot{
 	{name: "rig", path: "/rig/1/rig", wait: "table"},
-	{name: "trim", path: "/rig/1/trim", wait: "[data-outcome]"},
 	{name: "trim-new", path: "/rig/1/trim/4/new", wait: "[data-forecast]", prepare: func(p *rod.Page) error {
 		return fill(p, `[aria-label="Curve offset, all cores"]`, "10")
 	}},
 	{name: "fitting", path: "/rig/1/fitting", wait: "[data-fitting='in force']"},
 	{name: "trial", path: "/rig/1/trial/5", wait: ".uplot canvas"},
 	{name: "trial-failed", path: "/rig/1/trial/7", wait: ".uplot canvas"},
+	{name: "fleet", path: "/rig/1/fleet", wait: "[data-won]"},
+	{name: "compare", path: "/rig/1/compare", wait: "[data-words]", prepare: threeCompared},
+	{name: "record", path: "/rig/1/trim", wait: "aside a[href$=record]", prepare: record},
 	{name: "scores", path: "/rig/1/scores", wait: "[data-comparison]"},
 	{name: "soundings", path: "/rig/1/soundings", wait: "[data-chart=soundings]"},
 	{name: "plane", path: "/rig/4/soundings", wait: "[data-chart=plane]"},
 	{name: "tuning-flown", path: "/rig/6/tuning", wait: "[data-done=proof]"},
 	{name: "tuning", path: "/rig/1/tuning/0/new", wait: "[data-plan]", prepare: tuning},
-	{name: "bands", path: "/rig/3/soundings?of=bands", wait: "[data-chart=soundings]"},
 	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
 	{name: "parts", path: "/rig/3/parts", wait: "aside button", prepare: func(p *rod.Page) error {
 		if err := click(p, "main button", "Learn the board"); err != nil {
@@ -49,7 +50,6 @@ var list = []shot{
 		return click(p, "[data-account=Bo] button", "Change")
 	}},
 	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
-	{name: "this-computer", path: "/rig/2/trial", wait: ".uplot canvas"},
 	{name: "survey", path: "/rig/1/soundings", wait: "[data-chart=soundings]", prepare: survey}, // the last: it changes Petrel's course
 }
 
@@ -194,4 +194,34 @@ func fill(p *rod.Page, selector, text string) error {
 		return err
 	}
 	return e.Input(text)
+}
+
+// threeCompared adds the trim with the maker's limits to the two that are compared.
+func threeCompared(p *rod.Page) error {
+	choice, err := p.Timeout(browser.Timeout).Element("select[aria-label='Add a trim']")
+	if err != nil {
+		return err
+	}
+	if err := choice.Select([]string{"T2 limits"}, true, rod.SelectorTypeText); err != nil {
+		return err
+	}
+	_, err = p.Timeout(browser.Timeout).Element("[data-words=T2]")
+	return err
+}
+
+// record opens the record of the trim that is shown.
+func record(p *rod.Page) error {
+	link, err := p.Element("aside a[href$=record]")
+	if err != nil {
+		return err
+	}
+	to, err := link.Property("href")
+	if err != nil {
+		return err
+	}
+	if err := p.Navigate(to.Str()); err != nil {
+		return err
+	}
+	_, err = p.Timeout(browser.Timeout).Element("h1")
+	return err
 }

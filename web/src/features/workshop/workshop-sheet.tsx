@@ -21,7 +21,7 @@ export function WorkshopSheet() {
     <div className="h-full overflow-auto px-4 py-3">
       <Heading note="who hands machines over, and by what a year is reckoned">Workshop</Heading>
       <Problem error={own.error} />
-      {own.data && <Form key={JSON.stringify(own.data)} own={own.data} />}
+      {own.data && <Form own={own.data} />}
     </div>
   );
 }
