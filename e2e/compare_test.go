@@ -52,8 +52,8 @@ func TestJourneyCompare(t *testing.T) {
 	p.see("[data-notes]", "other processors")
 }
 
-// TestJourneyRecord: a trim's sheet leads to the record that its owner gets, which prints on four pages at most, and to that of the whole
-// course; and the workshop's name, once said, stands on it.
+// TestJourneyRecord: a trim that failed says what broke it; one that holds leads to the record that its owner gets, which prints on four
+// pages at most, and to that of the whole course; and the workshop's name, once said, stands on it.
 func TestJourneyRecord(t *testing.T) {
 	rig, trims := rigCalled(t, "Petrel")
 	surveyed := trims[slices.IndexFunc(trims, func(one api.Trim) bool { return one.Name == "surveyed" })]
@@ -65,6 +65,9 @@ func TestJourneyRecord(t *testing.T) {
 	if err := p.Navigate(fmt.Sprintf("%s/rig/%d/trim/%d", address, rig.Id, surveyed.Id)); err != nil {
 		t.Fatal(err)
 	}
+	failed := trims[slices.IndexFunc(trims, func(one api.Trim) bool { return one.Number == 3 })]
+	blamed := open(t, fmt.Sprintf("/rig/%d/trim/%d", rig.Id, failed.Id))
+	blamed.see("[data-blame]", `T2 limits[\s\S]*Curve offset, all cores\s+0 steps → −20 steps`)
 	link := must(p.see("aside a", "Record for the owner").Attribute("href"))
 	whole := must(p.see("aside a", "With the whole course").Attribute("href"))
 	for _, row := range []struct {

@@ -51,10 +51,11 @@ func TestJourneyToAProvenChange(t *testing.T) {
 	p.see("[data-verdict='held']", "held")
 	p.click("button", "Compare with stock")
 	p.see("h1", `T\d+ all cores -10 against stock`)
-	p.see("[data-row='heavy temperature.above']", "better")
-	p.see("[data-row='heavy power.package']", "better")
 	p.see("[data-row='perWatt']", "better")
 	p.see("[data-row='temperature.peak']", "not settled")
+	p.click("button", "Compare all that differs")
+	p.see("[data-row='heavy temperature.above']", "better")
+	p.see("[data-row='heavy power.package']", "better")
 	p.see("nav[aria-label='Course of trims'] button[aria-label*='in force']", `T\d+ all cores`)
 }
 

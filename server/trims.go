@@ -218,3 +218,18 @@ func (s *Server) GetOwnerRecord(c *echo.Context, id int64, params api.GetOwnerRe
 	}
 	return c.HTMLBlob(http.StatusOK, page.Bytes())
 }
+
+// GetBlame answers with which change broke a trim.
+func (s *Server) GetBlame(c *echo.Context, id int64) error {
+	b, err := s.shop.Blame(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	out := api.Blame{Changes: []api.Contrast{}}
+	if b != nil {
+		out = api.Blame{Held: &b.Held.ID, Number: b.Held.Number, Name: b.Held.Name, Standing: api.BlameStanding(b.Held.Standing),
+			Summary: b.Held.Summary,
+			Changes: each(b.Changes, apiContrast)}
+	}
+	return c.JSON(http.StatusOK, out)
+}

@@ -43,6 +43,39 @@ func (e AddScoresRequestBetter) Valid() bool {
 	}
 }
 
+// Defines values for BlameStanding.
+const (
+	BlameStandingDraft  BlameStanding = "draft"
+	BlameStandingEmpty  BlameStanding = ""
+	BlameStandingFailed BlameStanding = "failed"
+	BlameStandingFitted BlameStanding = "fitted"
+	BlameStandingHeld   BlameStanding = "held"
+	BlameStandingProven BlameStanding = "proven"
+	BlameStandingTried  BlameStanding = "tried"
+)
+
+// Valid indicates whether the value is a known member of the BlameStanding enum.
+func (e BlameStanding) Valid() bool {
+	switch e {
+	case BlameStandingDraft:
+		return true
+	case BlameStandingEmpty:
+		return true
+	case BlameStandingFailed:
+		return true
+	case BlameStandingFitted:
+		return true
+	case BlameStandingHeld:
+		return true
+	case BlameStandingProven:
+		return true
+	case BlameStandingTried:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ComparedStanding.
 const (
 	ComparedStandingDraft  ComparedStanding = "draft"
@@ -873,6 +906,22 @@ type Baseline struct {
 	// Stock figures of the baseline at stock
 	Stock []Figure `json:"stock"`
 }
+
+// Blame defines model for Blame.
+type Blame struct {
+	// Changes from the one that held to the one that failed
+	Changes []Contrast `json:"changes"`
+
+	// Held the trim that held and is nearest; null where the trim has not failed, or none held
+	Held     *int64        `json:"held"`
+	Name     string        `json:"name"`
+	Number   int           `json:"number"`
+	Standing BlameStanding `json:"standing"`
+	Summary  string        `json:"summary"`
+}
+
+// BlameStanding defines model for Blame.Standing.
+type BlameStanding string
 
 // Bound defines model for Bound.
 type Bound = machine.Bound
@@ -3501,6 +3550,9 @@ type ServerInterface interface {
 	// UpdateTrim Change a trim that was never fitted
 	// (PATCH /api/trims/{trim})
 	UpdateTrim(ctx *echo.Context, trim TrimID) error
+	// GetBlame Which change broke a trim that failed
+	// (GET /api/trims/{trim}/blame)
+	GetBlame(ctx *echo.Context, trim TrimID) error
 	// GetCard The setting card of a trim, in the board's menu order - what changes from the trim in force, or everything
 	// (GET /api/trims/{trim}/card)
 	GetCard(ctx *echo.Context, trim TrimID, params GetCardParams) error
@@ -5333,6 +5385,22 @@ func (w *ServerInterfaceWrapper) UpdateTrim(ctx *echo.Context) error {
 	return err
 }
 
+// GetBlame converts echo context to params.
+func (w *ServerInterfaceWrapper) GetBlame(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "trim" -------------
+	var trim TrimID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "trim", ctx.Param("trim"), &trim, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetBlame(ctx, trim)
+	return err
+}
+
 // GetCard converts echo context to params.
 func (w *ServerInterfaceWrapper) GetCard(ctx *echo.Context) error {
 	var err error
@@ -5617,6 +5685,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/rigs/:rig/scores/:score", wrapper.DeleteScore, options.OperationMiddlewares["deleteScore"]...)
 	router.GET(options.BaseURL+"/api/comparison", wrapper.CompareTrims, options.OperationMiddlewares["compareTrims"]...)
 	router.GET(options.BaseURL+"/api/comparison/energy", wrapper.ReckonEnergy, options.OperationMiddlewares["reckonEnergy"]...)
+	router.GET(options.BaseURL+"/api/trims/:trim/blame", wrapper.GetBlame, options.OperationMiddlewares["getBlame"]...)
 	router.GET(options.BaseURL+"/api/trims/:trim/record", wrapper.GetOwnerRecord, options.OperationMiddlewares["getOwnerRecord"]...)
 	router.GET(options.BaseURL+"/api/fleet", wrapper.GetFleet, options.OperationMiddlewares["getFleet"]...)
 	router.GET(options.BaseURL+"/api/fleet/table", wrapper.ExportFleet, options.OperationMiddlewares["exportFleet"]...)

@@ -281,6 +281,12 @@ export const fleetQuery = queryOptions({
   refetchInterval: (query) => (query.state.data?.some((line) => line.stale) ? 1000 : false),
 });
 
+export const blameQuery = (trim: number) =>
+  queryOptions({
+    queryKey: ['trims', 'blame', trim],
+    queryFn: () => take(api.GET('/api/trims/{trim}/blame', { params: { path: { trim } } })),
+  });
+
 export const workshopQuery = queryOptions({
   queryKey: ['workshop'],
   queryFn: () => take(api.GET('/api/workshop')),

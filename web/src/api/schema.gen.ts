@@ -1504,6 +1504,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trims/{trim}/blame": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        /** Which change broke a trim that failed */
+        get: operations["getBlame"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/trims/{trim}/record": {
         parameters: {
             query?: never;
@@ -2943,6 +2962,20 @@ export interface components {
             shown: boolean;
             /** @description and for the better */
             gain: boolean;
+        };
+        Blame: {
+            /**
+             * Format: int64
+             * @description the trim that held and is nearest; null where the trim has not failed, or none held
+             */
+            held: number | null;
+            number: number;
+            name: string;
+            /** @enum {string} */
+            standing: "" | "draft" | "fitted" | "tried" | "held" | "proven" | "failed";
+            summary: string;
+            /** @description from the one that held to the one that failed */
+            changes: components["schemas"]["Contrast"][];
         };
         FleetLine: {
             /** Format: int64 */
@@ -6159,6 +6192,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Energy"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getBlame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                trim: components["parameters"]["TrimID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the nearest trim that held, and what differs from it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Blame"];
                 };
             };
             default: components["responses"]["Problem"];

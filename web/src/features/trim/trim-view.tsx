@@ -1,9 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useLocation } from 'wouter';
+import { Link, useLocation } from 'wouter';
 import type { Rig, Setting, Trim } from '../../api/client';
 import { useOwns } from '../../api/me';
-import { checkQuery, drawingsQuery, outcomeQuery } from '../../api/queries';
+import { blameQuery, checkQuery, drawingsQuery, outcomeQuery } from '../../api/queries';
 import { useActionKey } from '../../ui/action-key';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { moment, trimName, value } from '../../ui/format';
@@ -22,6 +22,35 @@ interface ViewProps {
   trim: Trim;
   parent?: Trim;
   proven?: Trim;
+}
+
+/** Which change broke a trim: what it differs by from the nearest one that held. */
+function Blamed({ rig, trim }: { rig: Rig; trim: Trim }) {
+  const blame = useQuery(blameQuery(trim.id)).data;
+  if (!blame?.held) return null;
+  return (
+    <Section title="What broke it" note="the least that it differs by from one that held">
+      <div className="text-[13px]" data-blame={blame.held}>
+        <p>
+          <Link className="underline" href={sheetPath(rig.id, 'trim', blame.held)}>
+            {trimName(blame)} {blame.number > 0 && blame.name}
+          </Link>{' '}
+          {blame.standing && <Standing standing={blame.standing} />}, {blame.summary}. This one has:
+        </p>
+        <ul className="row-rule">
+          {blame.changes.map((c) => (
+            <li key={c.key} className="flex flex-wrap justify-between gap-x-2 py-0.5">
+              <span>{c.name}</span>
+              <span className="num ml-auto text-right">
+                {c.values[0]} → {c.values[1]}
+              </span>
+            </li>
+          ))}
+          {blame.changes.length === 0 && <li className="py-0.5">the same settings: they fail now and then.</li>}
+        </ul>
+      </div>
+    </Section>
+  );
 }
 
 /** The record for the machine's owner, and the same with the whole course, for a builder. */
@@ -147,6 +176,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
             </div>
             <Problem error={fit.error ?? remove.error} />
           </Section>
+          {trim.standing === 'failed' && <Blamed rig={rig} trim={trim} />}
           <ProofDock rig={rig} trim={trim} />
           {trim.standing !== 'draft' && <HandOver trim={trim} />}
           {outcome.data && outcome.data.measured.length > 0 ? (
