@@ -110,3 +110,15 @@ func TestJourneyFleet(t *testing.T) {
 	p.click("[data-fleet-rig='Dunlin'] td:last-child a", "more to held")
 	p.see("nav[aria-label='Sheets'] [aria-current='page']", "Trial")
 }
+
+// TestJourneyFind: from any rig's log trims are found over all rigs, by what they change and what became of them.
+func TestJourneyFind(t *testing.T) {
+	p := open(t, "/rig/3/log")
+	p.see("[data-log] li", "")
+	p.fill("[aria-label='Find trims over all rigs']", "curve offset failed miscalculated")
+	p.see("[data-found-trim='Petrel 3']", `Curve offset, all cores −20 steps`)
+	p.fill("[aria-label='Find trims over all rigs']", "nothing is called so")
+	p.see("main", "No trim holds these words")
+	p.fill("[aria-label='Find trims over all rigs']", "")
+	p.see("[data-log] li", "")
+}

@@ -109,6 +109,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"GET", fmt.Sprintf("/api/comparison?trim=%d", stock), "", 422},
 		{"GET", "/api/comparison/energy?trim=1,2", "", 200}, {"GET", "/api/comparison/energy?trim=1,2&idle=20&heavy=9&perKWh=-1", "", 422},
 		{"GET", "/api/fleet", "", 200}, {"GET", "/api/fleet/table", "", 200}, {"GET", "/api/workshop", "", 200},
+		{"GET", "/api/find?words=curve", "", 200}, {"GET", "/api/find?words=%20", "", 422},
 		{"GET", "/api/trims/2/blame", "", 200}, {"GET", "/api/trims/99/blame", "", 404},
 		{"GET", "/api/trims/2/record?whole=true", "", 200}, {"GET", "/api/trims/99/record", "", 404},
 		{"PUT", "/api/workshop",

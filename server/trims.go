@@ -233,3 +233,18 @@ func (s *Server) GetBlame(c *echo.Context, id int64) error {
 	}
 	return c.JSON(http.StatusOK, out)
 }
+
+// FindTrims answers with the trims of all rigs that hold some words.
+func (s *Server) FindTrims(c *echo.Context, params api.FindTrimsParams) error {
+	found, more, err := s.shop.Find(c.Request().Context(), params.Words)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, api.FoundTrims{Trims: each(found, apiFound), More: more})
+}
+
+func apiFound(f *workshop.Found) api.FoundTrim {
+	t := f.Trim
+	return api.FoundTrim{Rig: t.RigID, RigName: f.Rig, Trim: t.ID, Number: t.Number, Name: t.Name, Reason: t.Reason, Changes: f.Changes,
+		Standing: api.FoundTrimStanding(t.Standing), Summary: workshop.SummaryOf(t), CreatedAt: t.CreatedAt}
+}

@@ -64,3 +64,26 @@ func (s *Store) Stocks(ctx context.Context) (map[int64]int64, error) {
 	}
 	return out, known(err, "look up the trims of machines as delivered")
 }
+
+// EachTrim goes through the trims of all rigs, rig by rig in the order of their numbers, with the names of the rigs.
+func (s *Store) EachTrim(ctx context.Context, do func(rig string, t *Trim) error) error {
+	rows, err := s.db.QueryxContext(ctx, `SELECT r.name AS rig_name, t.* FROM (SELECT `+trimColumns+` FROM trims) t
+		JOIN rigs r ON r.id = t.rig_id ORDER BY t.rig_id, t.number`)
+	if err != nil {
+		return known(err, "go through the trims")
+	}
+	defer func() { _ = rows.Close() }()
+	for rows.Next() {
+		var row struct {
+			Trim
+			RigName string `db:"rig_name"`
+		}
+		if err := rows.StructScan(&row); err != nil {
+			return known(err, "go through the trims")
+		}
+		if err := do(row.RigName, &row.Trim); err != nil {
+			return err
+		}
+	}
+	return known(rows.Err(), "go through the trims")
+}

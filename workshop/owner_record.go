@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"zerokeel/core/channel"
@@ -219,7 +220,8 @@ func codeOf(t *store.Trim) string {
 func courseOf(trims []Trim) (out []CourseLine) {
 	for i := 0; i < len(trims); i++ {
 		t := &trims[i]
-		line := CourseLine{Name: nameOf(&t.Trim), Reason: t.Reason, Outcome: t.Summary, Standing: t.Standing, Changes: changesOf(t)}
+		line := CourseLine{Name: nameOf(&t.Trim), Reason: t.Reason, Outcome: t.Summary, Standing: t.Standing,
+			Changes: changed(t.Changes, mostInALine)}
 		last := i
 		for t.Pilot.Valid && last+1 < len(trims) && trims[last+1].Pilot == t.Pilot && trims[last+1].Standing == t.Standing {
 			last++
@@ -241,22 +243,21 @@ func failedOrHeld(s proof.Standing) string {
 	return "held for as long as they were tried"
 }
 
-// changesOf lists what a trim changes, in the words of the trade.
-func changesOf(t *Trim) string {
-	out := ""
-	for i, c := range t.Changes {
-		def, _, known := trim.Find(c.Key)
-		switch {
-		case !known:
-			continue
-		case i == 4 && len(t.Changes) > 5:
-			return out + fmt.Sprintf(", and %d more", len(t.Changes)-i)
-		case out != "":
-			out += ", "
+// mostInALine is how many changes of a trim are told in a line.
+const mostInALine = 5
+
+// changed tells changes in the words of the trade, and of more than most of them how many more there are.
+func changed(list []trim.Change, most int) string {
+	var out []string
+	for i, c := range list {
+		if def, _, known := trim.Find(c.Key); known {
+			if i == most-1 && len(list) > most {
+				return strings.Join(out, ", ") + fmt.Sprintf(", and %d more", len(list)-i)
+			}
+			out = append(out, def.Name+" "+def.Say(c.To))
 		}
-		out += def.Name + " " + def.Say(c.To)
 	}
-	return out
+	return strings.Join(out, ", ")
 }
 
 // JoinPhrases makes a sentence of what was shown and what was not.

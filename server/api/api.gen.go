@@ -304,6 +304,36 @@ func (e FleetNeedAt) Valid() bool {
 	}
 }
 
+// Defines values for FoundTrimStanding.
+const (
+	FoundTrimStandingDraft  FoundTrimStanding = "draft"
+	FoundTrimStandingFailed FoundTrimStanding = "failed"
+	FoundTrimStandingFitted FoundTrimStanding = "fitted"
+	FoundTrimStandingHeld   FoundTrimStanding = "held"
+	FoundTrimStandingProven FoundTrimStanding = "proven"
+	FoundTrimStandingTried  FoundTrimStanding = "tried"
+)
+
+// Valid indicates whether the value is a known member of the FoundTrimStanding enum.
+func (e FoundTrimStanding) Valid() bool {
+	switch e {
+	case FoundTrimStandingDraft:
+		return true
+	case FoundTrimStandingFailed:
+		return true
+	case FoundTrimStandingFitted:
+		return true
+	case FoundTrimStandingHeld:
+		return true
+	case FoundTrimStandingProven:
+		return true
+	case FoundTrimStandingTried:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LegRequestLoad.
 const (
 	LegRequestLoadHeavy          LegRequestLoad = "heavy"
@@ -1558,6 +1588,31 @@ type FleetNeedAt string
 
 // Forecast defines model for Forecast.
 type Forecast = forecast.Result
+
+// FoundTrim defines model for FoundTrim.
+type FoundTrim struct {
+	// Changes against its parent
+	Changes   string            `json:"changes"`
+	CreatedAt time.Time         `json:"createdAt"`
+	Name      string            `json:"name"`
+	Number    int               `json:"number"`
+	Reason    string            `json:"reason"`
+	Rig       int64             `json:"rig"`
+	RigName   string            `json:"rigName"`
+	Standing  FoundTrimStanding `json:"standing"`
+	Summary   string            `json:"summary"`
+	Trim      int64             `json:"trim"`
+}
+
+// FoundTrimStanding defines model for FoundTrim.Standing.
+type FoundTrimStanding string
+
+// FoundTrims defines model for FoundTrims.
+type FoundTrims struct {
+	// More there are others
+	More  bool        `json:"more"`
+	Trims []FoundTrim `json:"trims"`
+}
 
 // Goal defines model for Goal.
 type Goal struct {
@@ -2980,6 +3035,12 @@ type ExportComparisonParams struct {
 // ExportComparisonParamsForm defines parameters for ExportComparison.
 type ExportComparisonParamsForm string
 
+// FindTrimsParams defines parameters for FindTrims.
+type FindTrimsParams struct {
+	// Words all of which must be there
+	Words string `form:"words" json:"words"`
+}
+
 // TickCardJSONBody defines parameters for TickCard.
 type TickCardJSONBody struct {
 	Keys []string `json:"keys"`
@@ -3292,6 +3353,9 @@ type ServerInterface interface {
 	// StreamEvents What changes, as it changes (server-sent events; the data of each is JSON with topic, rig and id)
 	// (GET /api/events)
 	StreamEvents(ctx *echo.Context) error
+	// FindTrims Look for trims over all rigs by words of their names, reasons, notes, changes and outcomes
+	// (GET /api/find)
+	FindTrims(ctx *echo.Context, params FindTrimsParams) error
 	// MakeFirstOwner Become the bench's first owner; by the code that the server wrote when it started
 	// (POST /api/first)
 	MakeFirstOwner(ctx *echo.Context) error
@@ -3757,6 +3821,24 @@ func (w *ServerInterfaceWrapper) StreamEvents(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.StreamEvents(ctx)
+	return err
+}
+
+// FindTrims converts echo context to params.
+func (w *ServerInterfaceWrapper) FindTrims(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params FindTrimsParams
+	// ------------- Required query parameter "words" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "words", ctx.QueryParams(), &params.Words, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter words: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FindTrims(ctx, params)
 	return err
 }
 
@@ -5689,6 +5771,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/trims/:trim/record", wrapper.GetOwnerRecord, options.OperationMiddlewares["getOwnerRecord"]...)
 	router.GET(options.BaseURL+"/api/fleet", wrapper.GetFleet, options.OperationMiddlewares["getFleet"]...)
 	router.GET(options.BaseURL+"/api/fleet/table", wrapper.ExportFleet, options.OperationMiddlewares["exportFleet"]...)
+	router.GET(options.BaseURL+"/api/find", wrapper.FindTrims, options.OperationMiddlewares["findTrims"]...)
 	router.GET(options.BaseURL+"/api/workshop", wrapper.GetWorkshop, options.OperationMiddlewares["getWorkshop"]...)
 	router.PUT(options.BaseURL+"/api/workshop", wrapper.SetWorkshop, options.OperationMiddlewares["setWorkshop"]...)
 	router.GET(options.BaseURL+"/api/comparison/table", wrapper.ExportComparison, options.OperationMiddlewares["exportComparison"]...)

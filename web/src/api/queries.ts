@@ -287,6 +287,14 @@ export const blameQuery = (trim: number) =>
     queryFn: () => take(api.GET('/api/trims/{trim}/blame', { params: { path: { trim } } })),
   });
 
+/** Trims of all rigs that hold some words. */
+export const findQuery = (words: string) =>
+  queryOptions({
+    queryKey: ['trims', 'found', words],
+    queryFn: () => take(api.GET('/api/find', { params: { query: { words } } })),
+    placeholderData: (before) => before,
+  });
+
 export const workshopQuery = queryOptions({
   queryKey: ['workshop'],
   queryFn: () => take(api.GET('/api/workshop')),

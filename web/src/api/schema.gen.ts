@@ -1576,6 +1576,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Look for trims over all rigs by words of their names, reasons, notes, changes and outcomes */
+        get: operations["findTrims"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workshop": {
         parameters: {
             query?: never;
@@ -2962,6 +2979,28 @@ export interface components {
             shown: boolean;
             /** @description and for the better */
             gain: boolean;
+        };
+        FoundTrims: {
+            trims: components["schemas"]["FoundTrim"][];
+            /** @description there are others */
+            more: boolean;
+        };
+        FoundTrim: {
+            /** Format: int64 */
+            rig: number;
+            rigName: string;
+            /** Format: int64 */
+            trim: number;
+            number: number;
+            name: string;
+            reason: string;
+            /** @description against its parent */
+            changes: string;
+            /** @enum {string} */
+            standing: "draft" | "fitted" | "tried" | "held" | "proven" | "failed";
+            summary: string;
+            /** Format: date-time */
+            createdAt: string;
         };
         Blame: {
             /**
@@ -6287,6 +6326,30 @@ export interface operations {
                 content: {
                     "text/csv": string;
                     "text/tab-separated-values": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    findTrims: {
+        parameters: {
+            query: {
+                /** @description all of which must be there */
+                words: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the newest 200, newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundTrims"];
                 };
             };
             default: components["responses"]["Problem"];

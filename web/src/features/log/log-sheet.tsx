@@ -6,6 +6,7 @@ import { logQuery } from '../../api/queries';
 import { Button, Empty, Heading, SheetWithDock } from '../../ui/elements';
 import { moment } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
+import { FoundTrims } from './find-trims';
 import { ReportIncident } from './report-incident';
 import { Watches } from './watches';
 
@@ -24,6 +25,7 @@ const kinds: [Entry['kind'], string, string][] = [
 export function LogSheet({ rig }: SheetProps) {
   const log = useInfiniteQuery(logQuery(rig));
   const all = log.data?.pages.flat();
+  const [words, setWords] = useState('');
   const [hidden, setHidden] = useState<Set<string>>(new Set());
   const toggle = (kind: string) =>
     setHidden((now) => {
@@ -42,30 +44,45 @@ export function LogSheet({ rig }: SheetProps) {
       }
     >
       <Heading note="newest first, by the rig’s clock">Log</Heading>
-      <fieldset className="mb-2 flex gap-4 text-[13px]" aria-label="Shown">
-        {kinds.map(([kind, name, mark]) => (
-          <label key={kind} className="flex items-center gap-1">
-            <input type="checkbox" checked={!hidden.has(kind)} onChange={() => toggle(kind)} />
-            <span aria-hidden="true">{mark}</span> {name}
-            <span className="num text-soft">{all?.filter((e) => e.kind === kind).length}</span>
-          </label>
-        ))}
-      </fieldset>
-      {all?.length === 0 && (
-        <Empty>
-          <strong>Nothing happened yet.</strong> Trims, fittings, trials, incidents, watches and pilots are listed here.
-        </Empty>
-      )}
-      <ol className="row-rule" data-log="">
-        {entries.map((e, i) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: entries have no name of their own, and only grow at the top
-          <Line key={i} entry={e} rig={rig} day={dayOf(e) !== dayOf(entries[i - 1])} />
-        ))}
-      </ol>
-      {log.hasNextPage && (
-        <Button reads className="mt-2" disabled={log.isFetchingNextPage} onClick={() => log.fetchNextPage()}>
-          Earlier
-        </Button>
+      <input
+        aria-label="Find trims over all rigs"
+        placeholder="Find trims over all rigs: a reason, a setting, an outcome …"
+        maxLength={200}
+        className="mb-2 w-full max-w-[34rem] border border-line bg-sheet px-1.5 py-0.5"
+        value={words}
+        onChange={(e) => setWords(e.target.value)}
+      />
+      {words.trim() ? (
+        <FoundTrims words={words} />
+      ) : (
+        <>
+          <fieldset className="mb-2 flex gap-4 text-[13px]" aria-label="Shown">
+            {kinds.map(([kind, name, mark]) => (
+              <label key={kind} className="flex items-center gap-1">
+                <input type="checkbox" checked={!hidden.has(kind)} onChange={() => toggle(kind)} />
+                <span aria-hidden="true">{mark}</span> {name}
+                <span className="num text-soft">{all?.filter((e) => e.kind === kind).length}</span>
+              </label>
+            ))}
+          </fieldset>
+          {all?.length === 0 && (
+            <Empty>
+              <strong>Nothing happened yet.</strong> Trims, fittings, trials, incidents, watches and pilots are listed
+              here.
+            </Empty>
+          )}
+          <ol className="row-rule" data-log="">
+            {entries.map((e, i) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: entries have no name of their own, and only grow at the top
+              <Line key={i} entry={e} rig={rig} day={dayOf(e) !== dayOf(entries[i - 1])} />
+            ))}
+          </ol>
+          {log.hasNextPage && (
+            <Button reads className="mt-2" disabled={log.isFetchingNextPage} onClick={() => log.fetchNextPage()}>
+              Earlier
+            </Button>
+          )}
+        </>
       )}
     </SheetWithDock>
   );

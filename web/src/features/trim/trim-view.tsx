@@ -178,7 +178,7 @@ export function TrimView({ rig, rows, trim, parent, proven }: ViewProps) {
           </Section>
           {trim.standing === 'failed' && <Blamed rig={rig} trim={trim} />}
           <ProofDock rig={rig} trim={trim} />
-          {trim.standing !== 'draft' && <HandOver trim={trim} />}
+          {trim.standing !== 'draft' && trim.standing !== 'failed' && <HandOver trim={trim} />}
           {outcome.data && outcome.data.measured.length > 0 ? (
             <OutcomeDock outcome={outcome.data} />
           ) : (
