@@ -35,7 +35,7 @@ func owned(t *testing.T) (nobody, owner, builder, guest *servertest.Bench) {
 
 // governed are the operations that an owner alone may do; every other one that changes something is a builder's too.
 var governed = []string{"listAccounts", "addAccount", "changeAccount", "readAudit", "renewToken", "deletePart", "dropLog",
-	"removeRig", "removeTrim", "keepSamples"}
+	"removeRig", "removeTrim", "keepSamples", "setWorkshop"}
 
 // TestRolesDivideEveryOperation goes through the API's description: of each operation, who is not logged in gets nothing, a guest
 // changes nothing, a builder does all but what is an owner's, and an owner everything. Whoever may, gets to what the request itself
