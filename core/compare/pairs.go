@@ -83,7 +83,7 @@ func stepDown(list []Pair) {
 }
 
 // stepDownAll judges pairs together, by Holm's step-down (Scandinavian Journal of Statistics 6, 1979), each at its own level; what is
-// not judged shows nothing.
+// not judged shows nothing, nor does what has an interval that holds zero: a step down asks less of the last, and would say otherwise.
 func stepDownAll(list []*Pair) {
 	const whole = 1 - stat.Confidence
 	var judged []*Pair
@@ -94,7 +94,7 @@ func stepDownAll(list []*Pair) {
 		}
 	}
 	for i, shown := range stat.StepDown(p, whole) {
-		judged[i].Shown = shown
+		judged[i].Shown = shown && math.Abs(judged[i].Absolute) > judged[i].Half
 	}
 }
 

@@ -2,6 +2,7 @@ package compare_test
 
 import (
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"testing"
 
@@ -40,6 +41,9 @@ func TestSeveralAtOnce(t *testing.T) {
 					truth = -cooler
 				}
 				badly = badly || same && p.Shown
+				if p.Shown && math.Abs(p.Absolute) <= p.Half {
+					t.Fatalf("%s: %g ± %g is shown", row.Key, p.Absolute, p.Half)
+				}
 				outside = outside || row.Key == channel.AboveAmbient && (p.Absolute-p.Half > truth || p.Absolute+p.Half < truth)
 			}
 			for i, place := range row.Places() {
