@@ -3,7 +3,6 @@ package server
 import (
 	"math"
 	"net/http"
-	"slices"
 
 	"github.com/labstack/echo/v5"
 
@@ -93,9 +92,8 @@ func apiComparisonRow(r *workshop.ComparedRow) api.ComparisonRow {
 
 func apiSettledRow(r *workshop.SettledRow) api.SettledRow {
 	return api.SettledRow{Load: string(r.Load), Key: r.Key, Label: r.Label, Unit: r.Unit, Better: api.SettledRowBetter(r.Better.Word()),
-		Explains: !slices.ContainsFunc(r.Pairs, func(p workshop.ComparedPair) bool { return p.Judged }), Sides: each(r.Sides, apiLevel),
-		Places: apiPlaces(r.Places()),
-		Pairs:  apiPairs(r.Pairs, r.Unit, func(side int) float64 { return r.Sides[side].Value })}
+		Explains: r.Explains(), Sides: each(r.Sides, apiLevel), Places: apiPlaces(r.Places()),
+		Pairs: apiPairs(r.Pairs, r.Unit, func(side int) float64 { return r.Sides[side].Value })}
 }
 
 // apiPairs encodes the pairs of a row; of tells what a side's figure is.

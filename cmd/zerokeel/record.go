@@ -9,7 +9,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"zerokeel/handover"
-	"zerokeel/store"
 	"zerokeel/workshop"
 )
 
@@ -22,23 +21,12 @@ func recordCommand() *cobra.Command {
 		Use: "record", Short: "Write the record of a trim for the owner of its machine, as a page that needs no network", Args: cobra.NoArgs,
 		Example: "  zerokeel record --rig Petrel --trim 9 --out petrel.html",
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			dsns, err := databases(dsns, dsnFile)
+			shop, done, err := openShop(cmd.Context(), dsns, dsnFile, keyDir)
 			if err != nil {
 				return err
 			}
-			_, seal, err := openKeys(keyDir)
-			if err != nil {
-				return err
-			}
-			db, err := store.Open(cmd.Context(), dsns...)
-			if err != nil {
-				return err
-			}
-			defer func() { _ = db.Close() }()
-			if err := db.Migrate(cmd.Context()); err != nil {
-				return err
-			}
-			shop, ctx := workshop.New(db, logger(), seal), workshop.As(cmd.Context(), workshop.Owner)
+			defer done()
+			ctx := workshop.As(cmd.Context(), workshop.Owner)
 			id, err := shop.TrimCalled(ctx, rig, number)
 			if err != nil {
 				return err

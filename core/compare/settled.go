@@ -41,6 +41,9 @@ type SettledRow struct {
 	Pairs            []Pair
 }
 
+// Explains reports whether the figure only explains another, so that no difference of it is claimed.
+func (r *SettledRow) Explains() bool { return r.Better == Unjudged }
+
 // settles is a figure by which trims are compared once settled. One that only explains another is shown beside it, and no
 // difference of it is claimed: each claim more would ask more of all of them.
 type settles struct {
