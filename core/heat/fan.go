@@ -26,10 +26,22 @@ func Duty(curve []Point, c float64) float64 {
 	return curve[len(curve)-1].Duty
 }
 
-// Speed returns the speed of a fan in rpm at a duty in percent. Below its stall duty it stands.
+// Speed returns the speed in rpm at which a fan turns at a duty in percent. Below its stall duty it stands.
 func Speed(f part.Fan, duty float64) float64 {
 	if duty < f.StallDuty || duty <= 0 {
 		return 0
+	}
+	if n := len(f.Speeds); n > 0 {
+		duty = math.Min(duty, f.Speeds[n-1].Duty)
+		i := 1
+		for i < n-1 && f.Speeds[i].Duty < duty {
+			i++
+		}
+		if n == 1 || duty <= f.Speeds[0].Duty {
+			return f.Speeds[0].RPM
+		}
+		a, b := f.Speeds[i-1], f.Speeds[i]
+		return a.RPM + (b.RPM-a.RPM)*(duty-a.Duty)/(b.Duty-a.Duty)
 	}
 	return f.MinRPM + (f.MaxRPM-f.MinRPM)*(math.Min(duty, 100)-f.StallDuty)/(100-f.StallDuty)
 }

@@ -187,7 +187,7 @@ const settleC = 2e-4
 // feeds back with a gain of some percent only, so a few rounds suffice; a machine in thermal runaway is stopped
 // by the bound on the leakage law.
 func (m *Model) relax(d *demand, bin int, ambient, control float64, s *settled) {
-	s.duty = m.tuning.duty(control)
+	s.duty = m.tuning.Fan.Duty(control)
 	air := m.path.AirR(s.duty)
 	for range 50 {
 		m.leaksAlike(d, &s.temperature, &s.leaks)

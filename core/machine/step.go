@@ -26,18 +26,14 @@ type Machine struct {
 	nodes      heat.Nodes
 	stepper    heat.Stepper
 	stepperDT  float64
-	control    govern.Filter
+	fan        heat.Follower
+	held       *float64 // duty at which the fan is held; nil where the board drives it
 	fast, slow govern.Filter
-	duty       float64
 	fanDue     float64
-	turnSince  float64 // since when the fan has been waiting to follow
 	window     govern.Window
 	op         operating
 	limiter    govern.Limiter
 }
-
-// fanEveryS is how often, in s, the board sets the fan's duty anew: slower than a core warms, quicker than a heatsink.
-const fanEveryS = 0.5
 
 // riseBins is how many bins the clock may rise in one step: with steps of 10 ms, from idle to the top in a fraction of a second.
 const riseBins = 4
@@ -48,8 +44,8 @@ func New(model *Model, ambient float64) *Machine {
 	m.rest = model.newDemand(load.Idle, nil)
 	m.want, m.now = m.rest, &m.rest
 	s := model.settle(&m.rest, model.idleBin, ambient, nil)
-	m.nodes, m.temps, m.duty, m.op, m.leak = s.nodes, s.temperature, s.duty, s.op, s.leaks
-	m.control.Value = m.Model.control(m.nodes, m.op.worstW)
+	m.nodes, m.temps, m.fan.Duty, m.op, m.leak = s.nodes, s.temperature, s.duty, s.op, s.leaks
+	m.fan.C = m.control(m.nodes, m.op.worstW)
 	m.fast.Value, m.slow.Value = m.op.reportedW, m.op.amps
 	m.window.Average.Value = m.op.reportedW
 	return m
@@ -61,6 +57,12 @@ func (m *Machine) Retune(model *Model) {
 	m.rest = model.newDemand(load.Idle, nil)
 	m.SetLoad(load.Idle, nil, 0)
 }
+
+// HoldFan holds the fan at a duty in percent from the next time that it is set; nil lets the board drive it again.
+func (m *Machine) HoldFan(duty *float64) { m.held = duty }
+
+// FanDuty returns the duty at which the fan is set at this moment, in percent.
+func (m *Machine) FanDuty() float64 { return m.fan.Duty }
 
 // SetAmbient changes the ambient temperature.
 func (m *Machine) SetAmbient(c float64) { m.ambient = c }
@@ -124,35 +126,21 @@ func (m *Machine) Step(dt float64) {
 	if m.tuning.Limits.Windowed() {
 		m.window.Step(&m.tuning.Limits, m.op.reportedW, dt)
 	}
-	now := m.Model.control(m.nodes, m.op.worstW)
-	if smooth := m.tuning.FanSmoothingS; smooth > 0 {
-		m.control.Step(now, dt, smooth)
-	} else {
-		m.control.Value = now
-	}
+	m.fan.Feel(&m.tuning.Fan, m.control(m.nodes, m.op.worstW), dt)
 	if m.time >= m.fanDue || dt != m.stepperDT {
-		m.fanDue = m.time + fanEveryS
-		m.turnFan(dt)
+		m.fanDue = m.time + heat.SetEveryS
+		m.fan.Turn(&m.tuning.Fan, m.time, m.stepperDT == 0)
+		if m.held != nil {
+			m.fan.Duty = *m.held
+		}
+		m.stepperDT = dt
+		m.stepper = heat.NewStepper(m.path, m.path.AirR(m.fan.Duty), dt)
 	}
 	m.nodes = m.stepper.Step(m.nodes, m.op.packageW, m.ambient)
 	for c := range m.Model.cores {
 		m.temps[c] = m.path.Core(m.nodes, m.hotter[c]*m.corePower(m.now, &m.op, &m.leak, c))
 	}
 	m.time += dt
-}
-
-// turnFan sets the fan's duty anew. With a response delay it waits until the temperature has called for another duty for
-// so long.
-func (m *Machine) turnFan(dt float64) {
-	want := m.tuning.duty(m.control.Value)
-	if want == m.duty {
-		m.turnSince = m.time
-	}
-	if m.time-m.turnSince >= m.tuning.FanResponseS || m.stepperDT == 0 {
-		m.duty = want
-	}
-	m.stepperDT = dt
-	m.stepper = heat.NewStepper(m.path, m.path.AirR(m.duty), dt)
 }
 
 // govern lowers the clock to the highest bin that keeps every limit as the limits' own filters see it, or raises
@@ -241,5 +229,5 @@ func (m *Machine) HottestC() float64 {
 
 // State returns the state at this moment.
 func (m *Machine) State() State {
-	return m.state(m.now, &m.op, &m.leak, m.nodes, m.temps[:m.Model.cores], m.duty, m.ambient, m.limiter)
+	return m.state(m.now, &m.op, &m.leak, m.nodes, m.temps[:m.Model.cores], m.fan.Duty, m.ambient, m.limiter)
 }

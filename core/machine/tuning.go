@@ -44,11 +44,8 @@ type Tuning struct {
 	ACMOhm          float64
 	DCMOhm          float64 // NaN: as the output really droops
 	Regulator       power.Regulator
-	Fan             []heat.Point // sorted by temperature
+	Fan             heat.Control
 	FanFromCoolant  bool
-	FanStart        float64 // duty below which the fan stands
-	FanResponseS    float64
-	FanSmoothingS   float64
 	Pump            string
 	Memory          memory.Running
 	Rest            power.Rest
@@ -324,21 +321,12 @@ func (t *Tuning) tuneCooling(set *part.Set, s trim.Settings) {
 			Duty: s.Number(trim.At("fan.point.*.duty", i), math.NaN()),
 		}
 		if !math.IsNaN(point.C + point.Duty) {
-			t.Fan = append(t.Fan, point)
+			t.Fan.Curve = append(t.Fan.Curve, point)
 		}
 	}
-	slices.SortFunc(t.Fan, func(a, b heat.Point) int { return int(math.Copysign(1, a.C-b.C)) })
+	slices.SortFunc(t.Fan.Curve, func(a, b heat.Point) int { return int(math.Copysign(1, a.C-b.C)) })
 	t.FanFromCoolant = s.Word("fan.source") == trim.SourceCoolant
-	t.FanStart = s.Number("fan.start", 0)
-	t.FanResponseS = s.Number("fan.response", 0)
-	t.FanSmoothingS = s.Number("fan.smoothing", set.Board.Fan.SmoothingS)
-}
-
-// duty returns the fan's duty at a control temperature.
-func (t *Tuning) duty(controlC float64) float64 {
-	d := heat.Duty(t.Fan, controlC)
-	if d < t.FanStart {
-		return 0
-	}
-	return d
+	t.Fan.StartDuty = s.Number("fan.start", 0)
+	t.Fan.ResponseS = s.Number("fan.response", 0)
+	t.Fan.SmoothingS = s.Number("fan.smoothing", set.Board.Fan.SmoothingS)
 }

@@ -36,13 +36,24 @@ type Pump struct {
 	MaxNoise float64 `json:"maxNoise"` // dB(A)
 }
 
-// Fan tells how a fan follows its duty: still below StallDuty, then linear from MinRPM to MaxRPM.
+// Fan tells how a fan follows its duty: still below StallDuty, then linear from MinRPM to MaxRPM, or through Speeds where they are known.
 type Fan struct {
-	StallDuty float64 `json:"stallDuty"` // percent
-	MinRPM    float64 `json:"minRPM"`
-	MaxRPM    float64 `json:"maxRPM"`
-	MaxNoise  float64 `json:"maxNoise"` // dB(A) at full speed
+	StallDuty float64     `json:"stallDuty"`           // percent, below which it stops
+	StartDuty float64     `json:"startDuty,omitempty"` // percent, from which it starts when it stands; 0 counts as StallDuty
+	MinRPM    float64     `json:"minRPM"`
+	MaxRPM    float64     `json:"maxRPM"`
+	MaxNoise  float64     `json:"maxNoise"`         // dB(A) at full speed
+	Speeds    []DutySpeed `json:"speeds,omitempty"` // by rising duty
 }
+
+// DutySpeed is the speed of a fan, in rpm, at a duty in percent.
+type DutySpeed struct {
+	Duty float64 `json:"duty"`
+	RPM  float64 `json:"rpm"`
+}
+
+// Starts returns the duty from which the fan starts when it stands.
+func (f *Fan) Starts() float64 { return max(f.StallDuty, f.StartDuty) }
 
 // Validate lists every fault of the sheet.
 func (c *Cooler) Validate() invalid.List {
@@ -57,16 +68,38 @@ func (c *Cooler) Validate() invalid.List {
 	within("airKPerW", c.AirKPerW, 0.01, 3, "K/W")
 	within("airExponent", c.AirExponent, 0, 1.5, "")
 	within("coolantJPerK", c.CoolantJPerK, 20, 20000, "J/K")
-	within("fan.stallDuty", c.Fan.StallDuty, 0, 60, "%")
-	within("fan.minRPM", c.Fan.MinRPM, 50, 3000, "rpm")
-	within("fan.maxRPM", c.Fan.MaxRPM, c.Fan.MinRPM, 8000, "rpm")
-	within("fan.maxNoise", c.Fan.MaxNoise, 5, 90, "dB(A)")
+	f = append(f, c.Fan.Validate().Under("fan")...)
 	if p := c.Pump; p != nil {
 		within("pump.balanced", p.Balanced, 1, 3, "")
 		within("pump.quiet", p.Quiet, p.Balanced, 3, "")
 		within("pump.maxNoise", p.MaxNoise, 0, 60, "dB(A)")
 	}
 	return f
+}
+
+// Validate lists every fault of what is said of a fan.
+func (f *Fan) Validate() invalid.List {
+	var out invalid.List
+	within := func(field string, x, low, high float64, unit string) {
+		if !(x >= low && x <= high) {
+			out.Add(field, fmt.Sprintf("give %g to %g %s", low, high, unit), "%g %s is out of range", x, unit)
+		}
+	}
+	within("stallDuty", f.StallDuty, 0, 60, "%")
+	within("startDuty", f.StartDuty, 0, 80, "%")
+	within("minRPM", f.MinRPM, 50, 3000, "rpm")
+	within("maxRPM", f.MaxRPM, f.MinRPM, 8000, "rpm")
+	within("maxNoise", f.MaxNoise, 5, 90, "dB(A)")
+	for i, at := range f.Speeds {
+		field := fmt.Sprintf("speeds[%d]", i)
+		within(field+".duty", at.Duty, 0, 100, "%")
+		within(field+".rpm", at.RPM, 0, 8000, "rpm")
+		if i > 0 && !(at.Duty > f.Speeds[i-1].Duty && at.RPM >= f.Speeds[i-1].RPM) {
+			out.Add(field, "let duties rise, and speeds not fall", "%g rpm at %g %% follows %g rpm at %g %%", at.RPM, at.Duty,
+				f.Speeds[i-1].RPM, f.Speeds[i-1].Duty)
+		}
+	}
+	return out
 }
 
 // Memory is the sheet of a memory kit.
