@@ -19,6 +19,7 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
 	"zerokeel/core/channel"
+	"zerokeel/core/fan"
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
 	"zerokeel/core/verdict"
@@ -56,6 +57,9 @@ func TestDecodeNamesEveryFault(t *testing.T) {
 		{"order of a core twice", `{"order":{"id":"x","do":"run","load":"heavy","cores":[3,0,3,-1],"seconds":10,
 			"inject":{"core":5,"afterS":-1}}}`,
 			[]string{"order.cores[2]", "order.cores[3]", "order.inject.afterS", "order.inject.core"}},
+		{"sweep under load", `{"order":{"id":"x","do":"run","load":"heavy","cores":[0],"seconds":10,
+			"sweep":{"header":"speed.fan.1","duties":[120],"dwellS":8,"maxC":80}}}`,
+			[]string{"order.sweep.header", "order.sweep.duties[0]", "order.sweep"}},
 		{"number past the range", `{"frame":{"seq":1,"finished":{"order":"x","how":"done","ranS":1e999}}}`, []string{"frame.finished.ranS"}},
 	}
 	for _, row := range rows {
@@ -97,6 +101,7 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 	h := hello()
 	h.Journal = []link.Unending{{Order: "o", BootID: "b0", At: 5}}
 	h.Crash = &link.Crash{BootID: "b0", SeenAt: 5, Words: "w"}
+	h.Headers = []link.Header{{Key: "duty.fan.1", Label: "Fan header 1"}}
 	covered := 1.0
 	score := 12.5
 	messages := []link.Message{
@@ -105,6 +110,7 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Width: "512", MemoryMB: 5, AbortC: 95,
 			TargetC: 80, Inject: &link.Inject{Core: 0, AfterS: 1, Seed: 7}}},
 		{Order: &link.Order{ID: "o", Do: link.Stop}},
+		{Order: &link.Order{ID: "o", Do: link.Run, Load: "idle", Cores: []int{0}, Seconds: 5, Sweep: new(fan.Usual("duty.fan.1", 0))}},
 		{Frame: &link.Frame{Seq: 1, Samples: &link.Samples{Order: "o", At: []int64{1}, Channels: []string{"a"}, Values: [][]*float64{{nil}}},
 			Events:   []link.Event{{Order: "o", Kind: "miscalculated", AtS: 1, Core: 2, Injected: true, Text: "t"}},
 			Progress: []link.Progress{{Order: "o", AtS: 1, Count: []float64{1}}},

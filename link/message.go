@@ -8,8 +8,10 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 
 	"zerokeel/core/channel"
+	"zerokeel/core/fan"
 	"zerokeel/core/govern"
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
@@ -52,6 +54,13 @@ type Hello struct {
 	From      uint64            `json:"from,omitempty"`    // the first frame of the stream that the rig still holds, or makes next
 	Crash     *Crash            `json:"crash,omitempty"`   // how the machine's start before this one ended, if not by a shutdown
 	Journal   []Unending        `json:"journal,omitempty"` // orders that the journal shows begun but not ended
+	Headers   []Header          `json:"headers,omitempty"` // whose duty the rig can set
+}
+
+// Header is one that a fan or a pump hangs on, whose duty the rig can set. Key is that of the channel of its duty.
+type Header struct {
+	Key   string `json:"key"`
+	Label string `json:"label"`
 }
 
 // Facts describe the machine as its operating system sees it. Unknown figures are zero.
@@ -217,6 +226,8 @@ type Order struct {
 	AbortC    float64   `json:"abortC,omitempty"`   // the rig ends the leg when its processor is hotter; 0 for the rig's own limit
 	TargetC   float64   `json:"targetC,omitempty"`  // the load is held back above it; 0 for full load
 	Inject    *Inject   `json:"inject,omitempty"`
+
+	Sweep *fan.Sweep `json:"sweep,omitempty"` // of an idle load: of a header's duty meanwhile, after which the board drives it again
 }
 
 // Do is what an order asks for.
@@ -307,6 +318,7 @@ const (
 	maxChannels = 2000
 	maxCores    = 1024
 	maxMoments  = 4096
+	maxHeaders  = 64
 )
 
 func (h *Hello) validate() invalid.List {
@@ -331,6 +343,14 @@ func (h *Hello) validate() invalid.List {
 			f.Add(fmt.Sprintf("channels[%d].key", i), "give each channel a key of its own of 1 to 100 printable characters", "%.100q", c.Key)
 		}
 		seen[c.Key] = true
+	}
+	if len(h.Headers) > maxHeaders {
+		f.Add("headers", "report fewer headers", "%d headers, at most %d are taken", len(h.Headers), maxHeaders)
+	}
+	for i, x := range h.Headers {
+		if x.Key == "" || x.Key != plain(x.Key, 100) || slices.ContainsFunc(h.Headers[:i], func(y Header) bool { return y.Key == x.Key }) {
+			f.Add(fmt.Sprintf("headers[%d].key", i), "give each header a key of its own of 1 to 100 printable characters", "%.100q", x.Key)
+		}
 	}
 	if h.Crash != nil {
 		checkID(&f, "crash.bootId", h.Crash.BootID)
@@ -472,6 +492,12 @@ func (o *Order) validate() invalid.List {
 	}
 	if !(o.TargetC == 0 || o.TargetC >= 30 && o.TargetC <= 150) {
 		f.Add("targetC", "give 30 to 150 °C, or 0", "%g °C is out of range", o.TargetC)
+	}
+	if o.Sweep != nil {
+		f = append(f, o.Sweep.Validate().Under("sweep")...)
+		if o.Load != load.Idle || o.Yardstick != "" {
+			f.Add("sweep", "sweep a header while the machine rests", "the load is %q", o.Load)
+		}
 	}
 	return f
 }

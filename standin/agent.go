@@ -85,6 +85,7 @@ func (a *agent) hello() link.Hello {
 	for _, c := range a.channels {
 		h.Channels = append(h.Channels, c.Channel)
 	}
+	h.Headers = a.rig.headers()
 	if a.leg != nil {
 		h.Running = a.leg.order.ID
 	}
@@ -118,6 +119,10 @@ func (a *agent) order(o link.Order) {
 				a.refuse(o, fmt.Sprintf("core %d does not exist here", c))
 				return
 			}
+		}
+		if why := a.sweepable(o.Sweep); why != "" {
+			a.refuse(o, why)
+			return
 		}
 		a.begin(o)
 	}
@@ -154,6 +159,9 @@ func (a *agent) begin(o link.Order) {
 func (a *agent) finish(f link.Finished) {
 	l := a.leg
 	a.leg = nil
+	if s := l.order.Sweep; s != nil {
+		a.rig.hold(s.Header, nil)
+	}
 	a.rig.machine.SetLoad(load.Idle, nil, 0)
 	f.Order, f.RanS = l.order.ID, l.at
 	a.frame.Finished = &f
@@ -180,6 +188,7 @@ func (a *agent) advance(dt float64) {
 		return
 	}
 	a.leg.at += dt
+	a.sweep()
 	a.inject()
 	a.keepCool()
 	a.stalled()
@@ -369,8 +378,11 @@ func (a *agent) keepCool() {
 	if l == nil {
 		return
 	}
-	hottest := a.rig.machine.HottestC()
-	if limit := l.order.AbortC; limit > 0 && hottest >= limit {
+	hottest, limit := a.rig.machine.HottestC(), l.order.AbortC
+	if s := l.order.Sweep; s != nil && (limit == 0 || s.MaxC < limit) {
+		limit = s.MaxC
+	}
+	if limit > 0 && hottest >= limit {
 		a.event(link.Event{Order: l.order.ID, Kind: verdict.EventOverheated, AtS: l.at, Core: -1,
 			Text: fmt.Sprintf("%.1f °C reached, the leg may go to %.0f °C", hottest, limit)})
 		a.finish(link.Finished{How: link.Aborted})

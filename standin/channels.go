@@ -37,8 +37,17 @@ func channels(r *Rig) []told {
 	}
 	add(channel.VRM, 0.5, 0.1, func(s *machine.State) float64 { return s.VRMC })
 	add(channel.Ambient, 0.1, 0.02, func(s *machine.State) float64 { return s.AmbientC })
-	add(channel.At(channel.FanSpeed, 1), 1, 4, func(s *machine.State) float64 { return s.FanRPM })
-	add(channel.At(channel.FanDuty, 1), 1, 0, func(s *machine.State) float64 { return s.FanDuty })
+	for i := range r.wheels {
+		w := &r.wheels[i]
+		noise := 4.0
+		if i > 0 {
+			noise = 0 // so that a further header changes nothing of the others' readings
+		}
+		if w.fan != nil {
+			add(channel.At(channel.FanSpeed, w.speed), 1, noise, func(*machine.State) float64 { return w.rpm })
+		}
+		add(channel.At(channel.FanDuty, w.number), 1, 0, func(*machine.State) float64 { return w.set() })
+	}
 	add(channel.Limiter, 1, 0, func(s *machine.State) float64 { return float64(slices.Index(govern.Limiters, s.Limiter)) })
 	for c := range r.cfg.Parts.Processor.Cores() {
 		add(channel.At(channel.RequestedClock, c), 25, 0, func(s *machine.State) float64 { return s.Cores[c].RequestMHz })

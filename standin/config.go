@@ -7,6 +7,7 @@
 package standin
 
 import (
+	"fmt"
 	"math"
 	"math/rand/v2"
 
@@ -37,7 +38,17 @@ type Config struct {
 	Uncore   UncoreReserve             `json:"uncore,omitzero"`  // beside the cores; what is 0 counts as usual
 	Memory   float64                   `json:"memory,omitempty"` // how far beyond its rating the kit works, a share; 0 counts as 0.07
 	Sensors  map[string]SensorOverride `json:"sensors,omitempty"`
-	Strays   Strays                    `json:"strays,omitzero"` // from the sheets, beside the chip
+	Strays   Strays                    `json:"strays,omitzero"`   // from the sheets, beside the chip
+	Headers  []Header                  `json:"headers,omitempty"` // beside that of the cooler's fan, which is the first
+}
+
+// Header is a further one of the board. Speed is the number of the speed that what hangs on it tells, where it is not its own; without a
+// fan nothing hangs on it.
+type Header struct {
+	Number int       `json:"number"`
+	Speed  int       `json:"speed,omitempty"`
+	Fan    *part.Fan `json:"fan,omitempty"`
+	Duty   float64   `json:"duty"` // that the board drives it at
 }
 
 // Strays is machine.Adjust as a file spells it: natural logarithms of factors, and mΩ.
@@ -46,6 +57,18 @@ type Strays struct {
 	DieR      float64               `json:"dieR,omitempty"`
 	CoolerR   float64               `json:"coolerR,omitempty"`
 	ExtraMOhm float64               `json:"extraMOhm,omitempty"`
+	Fan       *part.Fan             `json:"fan,omitempty"` // of the cooler, as it really is
+}
+
+// made are the parts as they really are.
+func (c *Config) made() *part.Set {
+	if c.Strays.Fan == nil {
+		return &c.Parts
+	}
+	out, cooler := c.Parts, *c.Parts.Cooler
+	cooler.Fan = *c.Strays.Fan
+	out.Cooler = &cooler
+	return &out
 }
 
 func (c *Config) adjust() machine.Adjust {
@@ -123,6 +146,23 @@ func (c *Config) validate() error {
 	}
 	if !(c.Memory >= -0.5 && c.Memory <= 0.5) {
 		f.Add("memory", "give -0.5 to 0.5", "%g is out of range", c.Memory)
+	}
+	if x := c.Strays.Fan; x != nil {
+		f = append(f, x.Validate().Under("strays.fan")...)
+	}
+	numbers := map[int]bool{1: true}
+	for i := range c.Headers {
+		h, at := &c.Headers[i], fmt.Sprintf("headers[%d]", i)
+		if h.Number < 1 || h.Number > 16 || numbers[h.Number] {
+			f.Add(at+".number", "number further headers from 2 to 16, each once", "header %d", h.Number)
+		}
+		numbers[h.Number] = true
+		if !(h.Duty >= 0 && h.Duty <= 100) {
+			f.Add(at+".duty", "give 0 to 100 %", "%g %% is out of range", h.Duty)
+		}
+		if h.Fan != nil {
+			f = append(f, h.Fan.Validate().Under(at+".fan")...)
+		}
 	}
 	for core := range c.Weaker {
 		if core < 0 || core >= c.Parts.Processor.Cores() {

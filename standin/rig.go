@@ -10,6 +10,7 @@ import (
 	"sync"
 	"time"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -69,6 +70,7 @@ type Rig struct {
 	machine  *machine.Machine
 	phase    phase
 	phaseEnd float64 // in simulated seconds since the epoch of state.Clock
+	wheels   []wheel
 	agent    *agent
 	last     *agent // of the start before
 	start    func(*agent)
@@ -89,7 +91,7 @@ func NewRig(cfg *Config, opt Options) (*Rig, error) {
 		opt.Log = slog.New(slog.DiscardHandler)
 	}
 	r := &Rig{cfg: cfg, opt: opt, noise: rand.New(rand.NewPCG(cfg.Seed, 2)), phase: off, start: func(a *agent) { close(a.gone) }}
-	r.hidden = cfg.chip()
+	r.hidden, r.wheels = cfg.chip(), newWheels(cfg)
 	r.sessions = newSessions(opt.User, opt.Password)
 	if err := r.load(); err != nil {
 		return nil, err
@@ -185,6 +187,7 @@ func (r *Rig) step() float64 {
 	r.machine.SetAmbient(r.ambient())
 	if r.phase != off {
 		r.machine.Step(dt)
+		r.spin(dt)
 	}
 	switch r.phase {
 	case posting:
@@ -216,11 +219,12 @@ func (r *Rig) ambient() float64 {
 
 // model returns the machine that the settings in force make.
 func (r *Rig) model() (*machine.Model, error) {
-	tuning, err := machine.Tune(&r.cfg.Parts, r.settings())
+	set := r.cfg.made()
+	tuning, err := machine.Tune(set, r.settings())
 	if err != nil {
 		return nil, fmt.Errorf("stand-in %s: %w", r.cfg.Name, err)
 	}
-	return machine.NewAdjustedModel(&r.cfg.Parts, tuning, r.hidden.Chip, r.cfg.adjust())
+	return machine.NewAdjustedModel(set, tuning, r.hidden.Chip, r.cfg.adjust())
 }
 
 // settings returns the settings in force, from the board's attributes.
@@ -319,6 +323,9 @@ func (r *Rig) powerOff() {
 		r.last, r.agent = r.agent, nil
 	}
 	r.machine.SetLoad("idle", nil, 0)
+	for i := range r.wheels {
+		r.hold(channel.At(channel.FanDuty, r.wheels[i].number), nil)
+	}
 	r.phase = off
 }
 

@@ -9,6 +9,7 @@ import (
 
 	"zerokeel/link"
 	"zerokeel/rigside/agent"
+	"zerokeel/rigside/headers"
 )
 
 func agentCommand() *cobra.Command {
@@ -19,7 +20,7 @@ func agentCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "agent", Short: "Link this machine to a server, and run the loads it orders", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			cfg.Root, cfg.Log = os.DirFS("/"), logger()
+			cfg.Root, cfg.Files, cfg.Log = os.DirFS("/"), headers.OnDisk("/"), logger()
 			var err error
 			if cfg.Server.Token, err = secret(tokenFile, tokenEnv); err != nil {
 				return err

@@ -15,6 +15,7 @@ import (
 
 	"zerokeel/core/verdict"
 	"zerokeel/link"
+	"zerokeel/rigside/headers"
 	"zerokeel/rigside/journal"
 	"zerokeel/rigside/sensors"
 	"zerokeel/rigside/spool"
@@ -26,9 +27,10 @@ const Version = "0.1"
 // Config says where an agent links to, and what machine it runs on.
 type Config struct {
 	Server   link.Server
-	StateDir string  // keeps the journal and the spool
-	Root     fs.FS   // the machine's file tree, os.DirFS("/")
-	Rate     float64 // readings of every sensor per second, 1 to 10; 0 counts as 1
+	StateDir string        // keeps the journal and the spool
+	Root     fs.FS         // the machine's file tree, os.DirFS("/")
+	Files    headers.Files // writes to it; nil for a machine whose headers are left alone
+	Rate     float64       // readings of every sensor per second, 1 to 10; 0 counts as 1
 	Inject   *link.Inject
 	Log      *slog.Logger
 }
@@ -43,6 +45,8 @@ type agent struct {
 	cores   []sensors.Core
 	facts   link.Facts
 	sensors []sensors.Sensor
+	headers []headers.Header
+	keeper  *headers.Keeper
 	journal *journal.Journal
 	client  *link.Client
 	crash   *link.Crash
@@ -81,6 +85,13 @@ func Run(ctx context.Context, cfg Config) error {
 	a.sensors = sensors.Find(cfg.Root, a.cores, time.Now)
 	for i := range a.cores {
 		a.sensors = append(a.sensors, a.rateSensor(i))
+	}
+	if cfg.Files != nil {
+		a.headers = headers.Find(cfg.Root)
+		if a.keeper, err = headers.NewKeeper(cfg.Root, cfg.Files, cfg.StateDir); err != nil {
+			cfg.Log.Error("a fan header that an earlier start had taken is not given back to the board", "error", err)
+			a.headers = nil
+		}
 	}
 	if a.crash, err = j.Booted(a.boot); err != nil {
 		return err
@@ -166,6 +177,9 @@ func (a *agent) hello() link.Hello {
 	}
 	for _, s := range a.sensors {
 		h.Channels = append(h.Channels, s.Channel)
+	}
+	for _, x := range a.headers {
+		h.Headers = append(h.Headers, x.Header)
 	}
 	if a.leg != nil {
 		h.Running = a.leg.order.ID

@@ -36,6 +36,9 @@ func (a *agent) newGuard(o link.Order) *guard {
 	if o.AbortC > 0 {
 		g.abortC = min(g.abortC, o.AbortC)
 	}
+	if o.Sweep != nil {
+		g.abortC = min(g.abortC, o.Sweep.MaxC)
+	}
 	return g
 }
 

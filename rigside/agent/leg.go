@@ -24,6 +24,7 @@ type leg struct {
 	drill     *load.Drill
 	guard     *guard
 	usage     *usage
+	swept     *swept
 	health    func() []sensors.Trouble // what went wrong since the start, by the kernel's counts
 	agent     context.Context          // of the agent itself
 	ctx       context.Context
@@ -65,8 +66,12 @@ func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, e
 			spec.Inject = &load.Inject{Place: place, After: seconds(in.AfterS), Seed: in.Seed}
 		}
 	}
+	swept, err := a.newSwept(o.Sweep)
+	if err != nil {
+		return nil, err
+	}
 	before := sensors.ReadHealth(a.cfg.Root, a.cores, sensors.KernelLog())
-	l := &leg{order: o, yardstick: y, cpus: slices.Concat(cpus...), guard: a.newGuard(o), usage: a.newUsage(),
+	l := &leg{order: o, yardstick: y, cpus: slices.Concat(cpus...), guard: a.newGuard(o), usage: a.newUsage(), swept: swept,
 		health: func() []sensors.Trouble {
 			log := sensors.KernelLog()
 			return sensors.ReadHealth(a.cfg.Root, a.cores, log).Since(before, a.cores, log)
@@ -120,6 +125,7 @@ func (l *leg) run() ([]link.Event, *link.Finished) {
 	var events []link.Event
 	finished := &link.Finished{Order: l.order.ID}
 	how := link.Done
+	defer l.swept.end()
 	waits := l.wait()
 loop:
 	for {
@@ -157,6 +163,10 @@ loop:
 		case now := <-look.C:
 			l.turn()
 			l.hold()
+			if err := l.swept.follow(now.Sub(l.started)); err != nil {
+				events, how = append(events, l.event(verdict.EventRefused, err.Error())), link.Aborted
+				break loop
+			}
 			if kind, why := l.guard.look(now); kind != "" {
 				events, how = append(events, l.event(kind, why)), link.Aborted
 				break loop

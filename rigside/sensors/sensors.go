@@ -26,6 +26,7 @@ type Sensor struct {
 func Find(root fs.FS, cores []Core, now func() time.Time) []Sensor {
 	f := finder{root: root, cores: cores, now: now, kept: map[string]kept{}}
 	f.hwmon()
+	f.duties()
 	f.powercap()
 	f.thermal()
 	f.clocks()
@@ -139,6 +140,38 @@ func (f *finder) hwmon() {
 				f.add(c, f.number(file, k.scale))
 			}
 		}
+	}
+}
+
+// Duty is the duty of a header, and the file below the root that it is read from.
+type Duty struct {
+	channel.Channel
+	File string
+}
+
+// Duties lists the headers whose duty the kernel tells: pwm1 of a chip, next to settings of it.
+func Duties(root fs.FS) []Duty {
+	f := finder{root: root}
+	var out []Duty
+	for _, chip := range f.list("sys/class/hwmon/hwmon*") {
+		name := f.text(path.Join(chip, "name"))
+		for _, file := range f.list(path.Join(chip, "pwm*")) {
+			base := path.Base(file)
+			if _, err := strconv.Atoi(strings.TrimPrefix(base, "pwm")); err != nil {
+				continue
+			}
+			c := channel.Channel{Key: "duty." + slug(name) + "." + base, Quantity: "duty", Unit: "%", Quantum: 0.1, Core: -1,
+				Label: strings.TrimSpace(name + " " + base)}
+			out = append(out, Duty{c, file})
+		}
+	}
+	return out
+}
+
+// duties reads them; the kernel counts to 255.
+func (f *finder) duties() {
+	for _, d := range Duties(f.root) {
+		f.add(d.Channel, f.number(d.File, 100.0/255))
 	}
 }
 
