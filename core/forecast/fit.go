@@ -360,3 +360,6 @@ func sameSettings(a, b trim.Settings) bool {
 	}
 	return true
 }
+
+// Set returns the sheets that a fit rests on.
+func (f *Fit) Set() *part.Set { return f.set }
