@@ -342,9 +342,14 @@ func (r *rig) trial(ctx context.Context, in api.StartTrialRequest) (string, erro
 	if err := r.call(ctx, "POST", fmt.Sprintf("/api/rigs/%d/trials", r.id), in, &t); err != nil {
 		return "", err
 	}
+	return r.over(ctx, &t)
+}
+
+// over waits until a trial that was started is over, and returns its verdict.
+func (r *rig) over(ctx context.Context, t *api.Trial) (string, error) {
 	r.begun()
 	err := until(ctx, func() (bool, error) {
-		err := r.call(ctx, "GET", fmt.Sprintf("/api/trials/%d", t.Id), nil, &t)
+		err := r.call(ctx, "GET", fmt.Sprintf("/api/trials/%d", t.Id), nil, t)
 		return t.Ended, err
 	})
 	return t.Verdict, err

@@ -87,6 +87,9 @@ func (r *Runner) send(t *store.Trial, l *store.Leg) error {
 	if l.Inject.Valid {
 		o.Inject = &l.Inject.V
 	}
+	if l.Sweep.Valid {
+		o.Sweep = &l.Sweep.V
+	}
 	if y, ok := yardstick.Of(l.Yardstick); ok && y.Measure != yardstick.Rest {
 		o.Work, o.WarmS, o.WindowS, o.Seconds, o.TurnS = y.Amount(len(l.Cores.V)), y.WarmS, y.WindowS, yardstick.MostS, 0
 	}
@@ -230,6 +233,11 @@ func (r *Runner) judge(ctx context.Context, lease *store.Lease, t *store.Trial, 
 	told, err := r.store.LogChannels(ctx, t.ID) // what a person read meanwhile
 	if err != nil {
 		return err
+	}
+	if l.Sweep.Valid {
+		if err := r.shop.Swept(ctx, rig, l, result, events, samples); err != nil {
+			return err
+		}
 	}
 	was, err := r.shop.FiguresOf(ctx, rig, t.TrimID, l.Load)
 	if err != nil {

@@ -109,6 +109,8 @@ func readAll(t *testing.T, bench *servertest.Bench, want map[int64]string) {
 		reckoned := i == 0 // what is inferred from all records takes its time: one rig stands for the others
 		if reckoned {
 			get(at+"/soundings", nil)
+			get(at+"/headers", nil)
+			get(at+"/cooling", nil)
 			get(at+"/surveyable", nil)
 		}
 		for _, path := range []string{"", "/fittings", "/sessions", "/pilots", "/channels", "/watchable", "/corrections", "/watches", "/log",

@@ -249,7 +249,7 @@ func TestIndependentClient(t *testing.T) {
 	}
 	sensors := drive("chassis = root.get_chassis_collection().get_members()[0]\n" +
 		"print(sorted(t.name for t in chassis.thermal.temperatures), [f.name for f in chassis.thermal.fans], chassis.power.power_supplies is not None)")
-	if sensors != "['Ambient', 'Coolant', 'Hottest core', 'VRM'] ['Fan 1'] True" {
+	if sensors != "['Ambient', 'Coolant', 'Hottest core', 'VRM'] ['Fan 1', 'Fan 2', 'Fan 3'] True" {
 		t.Errorf("sensors: %s", sensors)
 	}
 	if got := drive("system.bios.reset_bios()\nsystem.reset_system(sushy.ResetType.FORCE_RESTART)\nprint('ok')"); got != "ok" {

@@ -77,6 +77,9 @@ func (s *Store) PartSet(ctx context.Context, r *Rig) (*part.Set, error) {
 	if len(rows) != 4 {
 		return nil, fmt.Errorf("load the part sheets of rig %s: %w", r.Name, ErrNotFound)
 	}
+	if r.CoolerFan.Valid { // the fan that is there, not the one of the sheet
+		set.Cooler.Fan = r.CoolerFan.V.Fan(set.Cooler.Fan)
+	}
 	return set, nil
 }
 

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"zerokeel/core/channel"
+	"zerokeel/core/fan"
 	"zerokeel/core/proof"
 	"zerokeel/core/trim"
 	"zerokeel/link"
@@ -29,6 +30,8 @@ type Rig struct {
 	BootID           string                  `db:"boot_id"` // of its last hello
 	Facts            JSON[link.Facts]        `db:"facts"`
 	Channels         JSON[[]channel.Channel] `db:"channels"`
+	Headers          JSON[[]link.Header]     `db:"headers"`    // whose duty it can set
+	CoolerFan        JSON[fan.Learnt]        `db:"cooler_fan"` // as it is known beyond the cooler's sheet
 	FirmwareVersion  string                  `db:"firmware_version"`
 	CheckDue         bool                    `db:"check_due"` // it has started anew: see whether its trim is still in force
 	Refit            bool                    `db:"refit"`     // fit again what its board has lost
@@ -43,7 +46,8 @@ type Rig struct {
 
 const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id, firmware_address, firmware_user,
 	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, note, lost_trim, drift,
-	absence, absent_since, created_at, records_version`
+	absence, absent_since, created_at, records_version, headers,
+	(SELECT f.learnt FROM fans f WHERE f.rig_id = rigs.id AND f.role = 'cooler') AS cooler_fan`
 
 // CreateRig stores a rig and its first trim, T0: the settings as delivered, or as found where they cannot be read.
 func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool) error {
@@ -145,8 +149,8 @@ func (s *Store) Hello(ctx context.Context, rig int64, h *link.Hello, holder stri
 		}
 		tx.tell(TopicRig, rig, 0)
 		if _, err := tx.ExecContext(ctx,
-			`UPDATE rigs SET check_due = check_due OR boot_id <> ?, boot_id = ?, facts = ?, channels = ? WHERE id = ?`,
-			h.BootID, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), rig); err != nil {
+			`UPDATE rigs SET check_due = check_due OR boot_id <> ?, boot_id = ?, facts = ?, channels = ?, headers = ? WHERE id = ?`,
+			h.BootID, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), AsJSON(h.Headers), rig); err != nil {
 			return err
 		}
 		// A stream that is not known begins where the rig says: what came before was told to a database that is no more.

@@ -27,7 +27,8 @@ func (s *Store) SoundedLegs(ctx context.Context, rig int64) ([]SoundedLeg, error
 	err := s.db.SelectContext(ctx, &list, `SELECT l.trial_id, t.number, t.trim_id, l.load_kind, l.cores, l.seen_s, l.result, l.figures,
 		COALESCE(JSON_VALUE(l.finished, '$.coverage'), 0) AS covered
 		FROM legs l JOIN trials t ON t.id = l.trial_id
-		WHERE t.rig_id = ? AND l.in_force AND l.inject IS NULL AND l.yardstick_id = '' AND l.width IN ('', 'widest') AND l.result IS NOT NULL
+		WHERE t.rig_id = ? AND l.in_force AND l.inject IS NULL AND l.yardstick_id = '' AND l.width IN ('', 'widest')
+			AND l.sweep IS NULL AND l.result IS NOT NULL
 		ORDER BY l.trial_id, l.position`, rig)
 	return list, known(err, "list what the legs of rig %d say of its cores", rig)
 }

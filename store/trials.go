@@ -8,6 +8,7 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"zerokeel/core/channel"
+	"zerokeel/core/fan"
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/proof"
@@ -30,6 +31,7 @@ const (
 const (
 	PurposeProof = "proof"
 	PurposeScore = "score"
+	PurposeSweep = "sweep" // of a header, to learn what hangs on it
 )
 
 // Trial is a trial as stored.
@@ -96,6 +98,7 @@ type LegSpec struct {
 	MemoryMB  int               `db:"memory_mb"` // of a memory load; 0 leaves it to the rig
 	AbortC    float64           `db:"abort_c"`   // 0 leaves it to the rig
 	TargetC   float64           `db:"target_c"`  // 0 for full load
+	Sweep     JSON[fan.Sweep]   `db:"sweep"`     // of a header, meanwhile
 }
 
 // LegCourse is how far a leg is.
@@ -146,7 +149,7 @@ const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_as
 
 const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force,
 	stream, ordered_at,
-	started_ms, seen_s, finished, limiters, result, figures, score, width, memory_mb, abort_c, target_c, put_back`
+	started_ms, seen_s, finished, limiters, result, figures, score, width, memory_mb, abort_c, target_c, put_back, sweep`
 
 // CreateTrial numbers and stores a trial with its legs. It is ErrTaken while something else runs on the rig.
 func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
@@ -174,8 +177,8 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 			legs[i].TrialID, legs[i].Position, legs[i].State = t.ID, i, LegWaiting
 		}
 		_, err = tx.NamedExecContext(ctx, `INSERT INTO legs (trial_id, position, load_kind, yardstick_id, cores, seconds, inject, state,
-			width, memory_mb, abort_c, target_c)
-			VALUES (:trial_id, :position, :load_kind, :yardstick_id, :cores, :seconds, :inject, :state, :width, :memory_mb, :abort_c, :target_c)`,
+			width, memory_mb, abort_c, target_c, sweep) VALUES (:trial_id, :position, :load_kind, :yardstick_id, :cores, :seconds, :inject,
+			:state, :width, :memory_mb, :abort_c, :target_c, :sweep)`,
 			legs)
 		return err
 	})
@@ -416,7 +419,7 @@ func (s *Store) HeldLegs(ctx context.Context, rig int64, leastS float64) ([]Held
 	err := s.db.SelectContext(ctx, &list, `SELECT l.id, t.trim_id, l.trial_id, l.load_kind, l.seen_s, l.cores, t.cores AS running, l.figures, l.limiters
 		FROM legs l JOIN trials t ON t.id = l.trial_id
 		WHERE t.rig_id = ? AND l.yardstick_id IN ('', ?) AND l.seen_s >= ? AND l.width IN ('', 'widest') AND l.target_c = 0
-			AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, yardstick.Sustained, leastS, verdict.Held)
+			AND l.sweep IS NULL AND JSON_VALUE(l.result, '$.verdict') = ? ORDER BY l.id`, rig, yardstick.Sustained, leastS, verdict.Held)
 	return list, known(err, "list the legs of rig %d that held", rig)
 }
 

@@ -20,6 +20,9 @@ func (w *Workshop) FiguresOf(ctx context.Context, r *store.Rig, trim int64, kind
 		return channel.Leg{}, err
 	}
 	out := channel.Leg{Load: kind, AmbientC: r.AmbientC, Most: map[string]float64{}}
+	if learnt := r.CoolerFan.V.Answers; len(learnt) > 0 {
+		out.Fan = learnt[0]
+	}
 	set, err := w.store.PartSet(ctx, r)
 	if errors.Is(err, store.ErrNotFound) {
 		return out, nil

@@ -12,6 +12,7 @@ import (
 
 	"zerokeel/core/channel"
 	"zerokeel/core/compare"
+	"zerokeel/core/cooling"
 	"zerokeel/core/forecast"
 	"zerokeel/core/govern"
 	"zerokeel/core/load"
@@ -337,6 +338,7 @@ func know(h *history, fit *forecast.Fit, set *part.Set) *rigKnowledge {
 type knowledge struct {
 	rigs      *lru.Cache[version, *rigKnowledge]
 	forecasts *lru.Cache[forecastKey, *forecast.Result]
+	cooled    *lru.Cache[forecastKey, *cooling.Asked]
 	fixed     *lru.Cache[int64, trim.Settings] // of trims that were fitted, which do not change
 	surveys   *lru.Cache[surveyKey, *surveyed]
 	underWay  *singleflight.Group
@@ -350,12 +352,13 @@ type forecastKey struct {
 func newKnowledge() knowledge {
 	rigs, err := lru.New[version, *rigKnowledge](keptRigs)
 	forecasts, err2 := lru.New[forecastKey, *forecast.Result](keptForecasts)
+	cooled, err5 := lru.New[forecastKey, *cooling.Asked](keptRigs)
 	fixed, err3 := lru.New[int64, trim.Settings](keptSettings)
 	surveys, err4 := lru.New[surveyKey, *surveyed](keptRigs)
-	if err = errors.Join(err, err2, err3, err4); err != nil {
+	if err = errors.Join(err, err2, err3, err4, err5); err != nil {
 		panic(err) // only a size below one is refused
 	}
-	return knowledge{rigs: rigs, forecasts: forecasts, fixed: fixed, surveys: surveys, underWay: &singleflight.Group{}}
+	return knowledge{rigs: rigs, forecasts: forecasts, cooled: cooled, fixed: fixed, surveys: surveys, underWay: &singleflight.Group{}}
 }
 
 // rigKnown loads a rig with all that is known of it. A series of questions about a rig that stays as it is reads its row, and

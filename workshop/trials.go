@@ -9,6 +9,7 @@ import (
 	"slices"
 	"time"
 
+	"zerokeel/core/fan"
 	"zerokeel/core/invalid"
 	"zerokeel/core/ladder"
 	"zerokeel/core/load"
@@ -153,6 +154,7 @@ type LegPlan struct {
 	AbortC    float64
 	TargetC   float64
 	Inject    *link.Inject
+	Sweep     *fan.Sweep // of a header, while the machine rests
 }
 
 // StartTrial begins a trial under the trim in force.
@@ -394,6 +396,9 @@ func plannedLeg(a *LegPlan, purpose string, cores []int) (store.Leg, invalid.Lis
 	if l.AbortC > 0 && l.TargetC > l.AbortC {
 		f.Add("targetC", "give less than the abort limit", "%g °C lies above the abort limit of %g °C", l.TargetC, l.AbortC)
 	}
+	if a.Sweep != nil {
+		l.Sweep = store.AsJSON(*a.Sweep)
+	}
 	on := a.Cores
 	if on == nil {
 		on = cores
@@ -406,7 +411,7 @@ func plannedLeg(a *LegPlan, purpose string, cores []int) (store.Leg, invalid.Lis
 			f.Add("inject.core", "name a core of the leg", "core %d does not run in this leg", a.Inject.Core)
 		}
 	}
-	if purpose == store.PurposeProof {
+	if purpose != store.PurposeScore {
 		if a.Load == "" || a.Yardstick != "" {
 			f.Add("load", "name a load; a yardstick belongs to a score", "a proof runs loads")
 			return l, f

@@ -4,7 +4,9 @@ import (
 	"zerokeel/core/columns"
 	"zerokeel/core/compare"
 	"zerokeel/core/energy"
+	"zerokeel/core/heat"
 	"zerokeel/core/load"
+	"zerokeel/core/part"
 	"zerokeel/core/proof"
 	"zerokeel/core/sounding"
 	"zerokeel/core/survey"
@@ -45,6 +47,10 @@ type (
 	Profile      = store.Profile
 
 	LoadKind      = load.Kind
+	FanRole       = store.FanRole
+	FanOf         = part.Fan
+	DutySpeed     = part.DutySpeed
+	CurvePoint    = heat.Point
 	DayHours      = energy.Hours
 	Inject        = link.Inject
 	ColumnTarget  = columns.Target

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"zerokeel/core/load"
 	"zerokeel/core/series"
@@ -35,6 +36,7 @@ type Leg struct {
 	Most     map[string]float64
 	Clusters []Cluster                      // where there are several
 	Noise    func(rpm float64) (dB float64) // of the cooler, by its sheet; nil where that is not known
+	Fan      string                         // channel of the speed of the cooler's fan; empty where that is not known
 	Scored   *Span                          // the part that a yardstick's score comes from; nil for the whole leg
 }
 
@@ -332,20 +334,23 @@ func (l Leg) coresFigure(channels []Channel, samples Samples) []Figure {
 	return []Figure{f}
 }
 
-// noiseFigure is how loud the cooler was, by its sheet, at the speed of the fan that turned fastest.
+// noiseFigure is how loud the cooler was, by its sheet, at the speed of its fan.
 func (l Leg) noiseFigure(list []Figure) []Figure {
 	if l.Noise == nil {
 		return nil
 	}
-	var fan *Figure
+	speeds := map[string]float64{}
 	for i := range list {
-		if f := &list[i]; Matches(FanSpeed, f.Key) && (fan == nil || f.Mean > fan.Mean) {
-			fan = f
+		if strings.HasPrefix(list[i].Key, speedOf) {
+			speeds[list[i].Key] = list[i].Mean
 		}
 	}
-	if fan == nil {
+	which := l.coolersFan(speeds)
+	at := slices.IndexFunc(list, func(f Figure) bool { return f.Key == which })
+	if at < 0 {
 		return nil
 	}
+	fan := &list[at]
 	c := Of(Noise, 0)
 	f := Figure{Key: c.Key, Label: c.Label, Unit: c.Unit, Mean: l.Noise(fan.Mean), Peak: l.Noise(fan.Peak)}
 	if fan.Low != nil {

@@ -4,6 +4,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"zerokeel/core/series"
 	"zerokeel/core/settle"
@@ -128,21 +129,39 @@ func (l Leg) standingBy(samples Samples) (Settled, bool) {
 	return Settled{Value: e.Value - average(present(coolest)), SD: e.SD}, true
 }
 
-// heating gathers what drives the temperatures of a leg. Of several fans the one that turned fastest counts.
+// heating gathers what drives the temperatures of a leg.
 func (l Leg) heating(samples Samples) settle.Heating {
 	h := settle.Heating{Power: samples[PackagePower], AmbientC: l.AmbientC, AmbientSD: enteredRoomC}
 	if values := present(samples[Ambient]); len(values) > 0 {
 		h.AmbientC, h.AmbientSD = average(values), measuredRoomC
 	}
-	fastest := 0.0
+	speeds := map[string]float64{}
 	for key, list := range samples {
-		if values := present(list); Matches(FanSpeed, key) && len(values) > 0 {
-			if rpm := average(values); rpm > fastest {
-				fastest, h.Fan = rpm, list
-			}
+		if values := present(list); len(values) > 0 && strings.HasPrefix(key, speedOf) {
+			speeds[key] = average(values)
 		}
 	}
+	h.Fan = samples[l.coolersFan(speeds)]
 	return h
+}
+
+// speedOf is what the keys of channels begin with that tell a speed, whatever a rig calls them.
+const speedOf = "speed."
+
+// coolersFan returns which of some speeds is that of the cooler's fan: the one that is known to be, else the board's first fan, else
+// the one that turned fastest.
+func (l Leg) coolersFan(speeds map[string]float64) (key string) {
+	for _, known := range []string{l.Fan, At(FanSpeed, 1)} {
+		if _, told := speeds[known]; told {
+			return known
+		}
+	}
+	for one, rpm := range speeds {
+		if Matches(FanSpeed, one) && rpm > 0 && (key == "" || rpm > speeds[key]) {
+			key = one
+		}
+	}
+	return key
 }
 
 // boosts reports whether power stood above its sustained limit when the leg ended.

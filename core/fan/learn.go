@@ -244,3 +244,12 @@ func (l *Learnt) Fan(sheet part.Fan) part.Fan {
 	out.MaxNoise = math.Max(0, sheet.MaxNoise+50*math.Log10(out.MaxRPM/sheet.MaxRPM))
 	return out
 }
+
+// Entered is what a person read of a fan, in the place of a sweep.
+func Entered(f part.Fan) Learnt {
+	out := Learnt{Stops: f.StallDuty > 0, Stall: f.StallDuty, Start: f.Starts(), Speeds: f.Speeds}
+	if len(out.Speeds) == 0 {
+		out.Speeds = []part.DutySpeed{{Duty: f.StallDuty, RPM: f.MinRPM}, {Duty: 100, RPM: f.MaxRPM}}
+	}
+	return out
+}

@@ -710,6 +710,7 @@ func (e StartTrialRequestPurpose) Valid() bool {
 const (
 	TrialPurposeProof TrialPurpose = "proof"
 	TrialPurposeScore TrialPurpose = "score"
+	TrialPurposeSweep TrialPurpose = "sweep"
 )
 
 // Valid indicates whether the value is a known member of the TrialPurpose enum.
@@ -718,6 +719,8 @@ func (e TrialPurpose) Valid() bool {
 	case TrialPurposeProof:
 		return true
 	case TrialPurposeScore:
+		return true
+	case TrialPurposeSweep:
 		return true
 	default:
 		return false
@@ -1184,6 +1187,46 @@ type Contrast struct {
 	Values []string `json:"values"`
 }
 
+// Cooling defines model for Cooling.
+type Cooling struct {
+	CMax     float64 `json:"cMax"`
+	CMin     float64 `json:"cMin"`
+	CStep    float64 `json:"cStep"`
+	DutyMax  float64 `json:"dutyMax"`
+	DutyMin  float64 `json:"dutyMin"`
+	DutyStep float64 `json:"dutyStep"`
+	Fan      FanOf   `json:"fan"`
+
+	// FullC °C at which the fan runs at full speed at the latest
+	FullC   float64     `json:"fullC"`
+	Headers []FanHeader `json:"headers"`
+
+	// Known by what the fan is known: sheet, sweep or entered
+	Known  string `json:"known"`
+	Liquid bool   `json:"liquid"`
+
+	// MaxResponseS 0 where the board does not offer it
+	MaxResponseS  float64 `json:"maxResponseS"`
+	MaxSmoothingS float64 `json:"maxSmoothingS"`
+
+	// None why nothing is proposed; empty where a curve is
+	None     string            `json:"none"`
+	Number   int               `json:"number"`
+	Points   int               `json:"points"`
+	Proposed *CurveView        `json:"proposed,omitempty"`
+	Pumps    []PumpView        `json:"pumps"`
+	Recorded *RecordedHeat     `json:"recorded,omitempty"`
+	Seen     []SeenTemperature `json:"seen"`
+
+	// SeenAll seen under any trim
+	SeenAll bool `json:"seenAll"`
+
+	// Source what the fan follows: core or coolant
+	Source string    `json:"source"`
+	Today  CurveView `json:"today"`
+	Trim   int64     `json:"trim"`
+}
+
 // CopyTrimRequest defines model for CopyTrimRequest.
 type CopyTrimRequest struct {
 	Name *string `json:"name,omitempty"`
@@ -1280,6 +1323,34 @@ type CurveOffset struct {
 	// Before of the parent
 	Before float64 `json:"before"`
 	Steps  float64 `json:"steps"`
+}
+
+// CurvePoint defines model for CurvePoint.
+type CurvePoint struct {
+	// C °C
+	C float64 `json:"c"`
+
+	// Duty %
+	Duty float64 `json:"duty"`
+}
+
+// CurveView defines model for CurveView.
+type CurveView struct {
+	Changes Settings     `json:"changes"`
+	Curve   []CurvePoint `json:"curve"`
+	Follows *Followed    `json:"follows,omitempty"`
+
+	// Loads the coolest first
+	Loads []LoadCooled `json:"loads"`
+
+	// MeanDB dB(A) over the hours of the workshop's day
+	MeanDB    float64 `json:"meanDB"`
+	Pump      string  `json:"pump"`
+	ResponseS float64 `json:"responseS"`
+
+	// Scale what some duties come to, rising
+	Scale      []DutyNoise `json:"scale"`
+	SmoothingS float64     `json:"smoothingS"`
 }
 
 // DailyRisk defines model for DailyRisk.
@@ -1379,6 +1450,31 @@ type Drawings struct {
 	Windows     []machine.Window `json:"windows"`
 }
 
+// DrawnCurve defines model for DrawnCurve.
+type DrawnCurve struct {
+	Curve      []CurvePoint `json:"curve"`
+	Pump       *string      `json:"pump,omitempty"`
+	ResponseS  *float64     `json:"responseS,omitempty"`
+	SmoothingS *float64     `json:"smoothingS,omitempty"`
+}
+
+// DutyNoise defines model for DutyNoise.
+type DutyNoise struct {
+	// Duty %
+	Duty float64 `json:"duty"`
+
+	// NoiseDB dB(A) of fan and pump
+	NoiseDB float64 `json:"noiseDB"`
+	Rpm     float64 `json:"rpm"`
+}
+
+// DutySpeed defines model for DutySpeed.
+type DutySpeed struct {
+	// Duty %
+	Duty float64 `json:"duty"`
+	Rpm  float64 `json:"rpm"`
+}
+
 // Energy defines model for Energy.
 type Energy struct {
 	Currency string `json:"currency"`
@@ -1449,6 +1545,77 @@ type Event struct {
 
 // Evidence what a verdict rests on, on the trial's axis
 type Evidence = verdict.Pointer
+
+// FanChange defines model for FanChange.
+type FanChange struct {
+	Entered *FanOf  `json:"entered,omitempty"`
+	Header  string  `json:"header"`
+	Role    *string `json:"role,omitempty"`
+}
+
+// FanHeader defines model for FanHeader.
+type FanHeader struct {
+	At *time.Time `json:"at,omitempty"`
+
+	// Can the rig can set it, and so learn what hangs on it
+	Can bool `json:"can"`
+
+	// Duty the channel that tells its duty
+	Duty   string     `json:"duty"`
+	Key    string     `json:"key"`
+	Label  string     `json:"label"`
+	Learnt *FanLearnt `json:"learnt,omitempty"`
+
+	// Problem why its last sweep told nothing; empty for no such
+	Problem string `json:"problem"`
+
+	// Role cooler, case, pump or none; empty while nobody said
+	Role string `json:"role"`
+
+	// Trial of the sweep that it is known by; 0 where it was entered
+	Trial int64 `json:"trial"`
+}
+
+// FanLearnt defines model for FanLearnt.
+type FanLearnt struct {
+	// Answers channels of speeds that followed
+	Answers []string `json:"answers"`
+
+	// Pump it answers as pumps do
+	Pump bool `json:"pump"`
+
+	// Sd rpm
+	Sd     float64     `json:"sd"`
+	Speeds []DutySpeed `json:"speeds"`
+
+	// Stall %, the least at which it went on turning
+	Stall float64 `json:"stall"`
+
+	// Start %, from which it started
+	Start float64 `json:"start"`
+
+	// Still channels of speeds that did not
+	Still []string `json:"still"`
+	Stops bool     `json:"stops"`
+
+	// Unsteady speeds were still moving when the next step came
+	Unsteady bool `json:"unsteady"`
+}
+
+// FanOf defines model for FanOf.
+type FanOf struct {
+	// MaxNoise dB(A) at full speed
+	MaxNoise float64     `json:"maxNoise"`
+	MaxRPM   float64     `json:"maxRPM"`
+	MinRPM   float64     `json:"minRPM"`
+	Speeds   []DutySpeed `json:"speeds,omitempty"`
+
+	// StallDuty %, below which it stops
+	StallDuty float64 `json:"stallDuty"`
+
+	// StartDuty %, from which it starts when it stands
+	StartDuty float64 `json:"startDuty"`
+}
 
 // Fault defines model for Fault.
 type Fault = invalid.Entry
@@ -1585,6 +1752,17 @@ type FleetNeed struct {
 
 // FleetNeedAt the sheet where it is done
 type FleetNeedAt string
+
+// Followed defines model for Followed.
+type Followed struct {
+	// Changes times that it would have been heard to turn faster or slower
+	Changes int `json:"changes"`
+
+	// Duty %, as recorded.at
+	Duty   []float64 `json:"duty"`
+	MeanDB float64   `json:"meanDB"`
+	MostDB float64   `json:"mostDB"`
+}
 
 // Forecast defines model for Forecast.
 type Forecast = forecast.Result
@@ -1810,6 +1988,36 @@ type Load struct {
 	Regime string `json:"regime"`
 }
 
+// LoadCooled defines model for LoadCooled.
+type LoadCooled struct {
+	CeilingC float64 `json:"ceilingC"`
+
+	// ControlC °C that the fan follows
+	ControlC float64 `json:"controlC"`
+
+	// Duty %
+	Duty float64 `json:"duty"`
+
+	// HalfC half the width of its 90 % interval
+	HalfC float64 `json:"halfC"`
+
+	// HottestC °C of the hottest core
+	HottestC float64 `json:"hottestC"`
+
+	// Hunts the fan stops and starts again and again
+	Hunts    bool      `json:"hunts"`
+	Load     string    `json:"load"`
+	Measured *Measured `json:"measured,omitempty"`
+
+	// NoiseDB dB(A) of fan and pump
+	NoiseDB   float64 `json:"noiseDB"`
+	NoiseHalf float64 `json:"noiseHalf"`
+
+	// Over the ceiling is not kept, the upper end of the interval included
+	Over bool    `json:"over"`
+	Rpm  float64 `json:"rpm"`
+}
+
 // LogColumn defines model for LogColumn.
 type LogColumn struct {
 	Channel string `json:"channel"`
@@ -1925,6 +2133,13 @@ type Me struct {
 
 // MeRole defines model for Me.Role.
 type MeRole string
+
+// Measured defines model for Measured.
+type Measured struct {
+	Half  float64 `json:"half"`
+	Legs  int     `json:"legs"`
+	Value float64 `json:"value"`
+}
 
 // MeasuredLoad defines model for MeasuredLoad.
 type MeasuredLoad struct {
@@ -2127,6 +2342,15 @@ type ProvenMemory struct {
 	V   *float64 `json:"v"`
 }
 
+// PumpView defines model for PumpView.
+type PumpView struct {
+	Best bool `json:"best"`
+
+	// MeanDB missing where no curve keeps the ceilings
+	MeanDB *float64 `json:"meanDB,omitempty"`
+	Mode   string   `json:"mode"`
+}
+
 // Reading defines model for Reading.
 type Reading struct {
 	// AtS since the trial's start; now, or the leg's end, when left out
@@ -2142,6 +2366,17 @@ type Reading struct {
 
 // ReadingChannel defines model for Reading.Channel.
 type ReadingChannel string
+
+// RecordedHeat defines model for RecordedHeat.
+type RecordedHeat struct {
+	// At seconds since the first
+	At []float64 `json:"at"`
+
+	// C °C that the fan follows
+	C      []float64 `json:"c"`
+	Number int       `json:"number"`
+	Trial  int64     `json:"trial"`
+}
 
 // RecordedMonth defines model for RecordedMonth.
 type RecordedMonth struct {
@@ -2296,6 +2531,14 @@ type ScoresAdded struct {
 
 	// Known that were there already
 	Known int `json:"known"`
+}
+
+// SeenTemperature defines model for SeenTemperature.
+type SeenTemperature struct {
+	FromC   float64   `json:"fromC"`
+	Load    string    `json:"load"`
+	Seconds []float64 `json:"seconds"`
+	WidthC  float64   `json:"widthC"`
 }
 
 // SensorLog defines model for SensorLog.
@@ -2984,8 +3227,26 @@ type Yardstick struct {
 // YardstickBetter defines model for Yardstick.Better.
 type YardstickBetter string
 
+// CeilingHeavy defines model for CeilingHeavy.
+type CeilingHeavy = float64
+
+// CeilingIdle defines model for CeilingIdle.
+type CeilingIdle = float64
+
+// CeilingLight defines model for CeilingLight.
+type CeilingLight = float64
+
+// CeilingMixed defines model for CeilingMixed.
+type CeilingMixed = float64
+
 // ComparedTrims defines model for ComparedTrims.
 type ComparedTrims = []int64
+
+// CoolingTrim defines model for CoolingTrim.
+type CoolingTrim = int64
+
+// FanStands defines model for FanStands.
+type FanStands = bool
 
 // RigID defines model for RigID.
 type RigID = int64
@@ -3076,6 +3337,36 @@ type RemoveRigParams struct {
 	Name string `form:"name" json:"name"`
 }
 
+// GetCoolingParams defines parameters for GetCooling.
+type GetCoolingParams struct {
+	// Trim the one in force, or the newest, when left out
+	Trim *CoolingTrim `form:"trim,omitempty" json:"trim,omitempty"`
+
+	// Idle °C that the hottest core may settle at
+	Idle  *CeilingIdle  `form:"idle,omitempty" json:"idle,omitempty"`
+	Light *CeilingLight `form:"light,omitempty" json:"light,omitempty"`
+	Mixed *CeilingMixed `form:"mixed,omitempty" json:"mixed,omitempty"`
+	Heavy *CeilingHeavy `form:"heavy,omitempty" json:"heavy,omitempty"`
+
+	// Stands the fan may stand
+	Stands *FanStands `form:"stands,omitempty" json:"stands,omitempty"`
+}
+
+// DrawCurveParams defines parameters for DrawCurve.
+type DrawCurveParams struct {
+	// Trim the one in force, or the newest, when left out
+	Trim *CoolingTrim `form:"trim,omitempty" json:"trim,omitempty"`
+
+	// Idle °C that the hottest core may settle at
+	Idle  *CeilingIdle  `form:"idle,omitempty" json:"idle,omitempty"`
+	Light *CeilingLight `form:"light,omitempty" json:"light,omitempty"`
+	Mixed *CeilingMixed `form:"mixed,omitempty" json:"mixed,omitempty"`
+	Heavy *CeilingHeavy `form:"heavy,omitempty" json:"heavy,omitempty"`
+
+	// Stands the fan may stand
+	Stands *FanStands `form:"stands,omitempty" json:"stands,omitempty"`
+}
+
 // DiffTrimsParams defines parameters for DiffTrims.
 type DiffTrimsParams struct {
 	From int64 `form:"from" json:"from"`
@@ -3086,6 +3377,14 @@ type DiffTrimsParams struct {
 type ListFittingsParams struct {
 	// Before list those with an id below this one
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
+// SweepHeaderJSONBody defines parameters for SweepHeader.
+type SweepHeaderJSONBody struct {
+	Header string `json:"header"`
+
+	// Pump a pump may hang on it: it is slowed a little only
+	Pump *bool `json:"pump,omitempty"`
 }
 
 // ListIncidentsParams defines parameters for ListIncidents.
@@ -3267,6 +3566,9 @@ type UpdateRigJSONRequestBody = UpdateRigRequest
 // CheckTrimJSONRequestBody defines body for CheckTrim for application/json ContentType.
 type CheckTrimJSONRequestBody = CheckRequest
 
+// DrawCurveJSONRequestBody defines body for DrawCurve for application/json ContentType.
+type DrawCurveJSONRequestBody = DrawnCurve
+
 // PutCorrectionJSONRequestBody defines body for PutCorrection for application/json ContentType.
 type PutCorrectionJSONRequestBody = CorrectionRequest
 
@@ -3278,6 +3580,12 @@ type ProposeEntryJSONRequestBody = EntryRequest
 
 // FitTrimJSONRequestBody defines body for FitTrim for application/json ContentType.
 type FitTrimJSONRequestBody = FitRequest
+
+// ChangeFanJSONRequestBody defines body for ChangeFan for application/json ContentType.
+type ChangeFanJSONRequestBody = FanChange
+
+// SweepHeaderJSONRequestBody defines body for SweepHeader for application/json ContentType.
+type SweepHeaderJSONRequestBody SweepHeaderJSONBody
 
 // ReportIncidentJSONRequestBody defines body for ReportIncident for application/json ContentType.
 type ReportIncidentJSONRequestBody = ReportIncidentRequest
@@ -3461,6 +3769,12 @@ type ServerInterface interface {
 	// CheckTrim Preflight and forecast of settings, before or after they are saved
 	// (POST /api/rigs/{rig}/check)
 	CheckTrim(ctx *echo.Context, rig RigID) error
+	// GetCooling How the rig is cooled under a trim, and the quietest fan curve under which each load settles at its ceiling or below
+	// (GET /api/rigs/{rig}/cooling)
+	GetCooling(ctx *echo.Context, rig RigID, params GetCoolingParams) error
+	// DrawCurve What would come of a fan curve, under the trim in everything else
+	// (POST /api/rigs/{rig}/cooling)
+	DrawCurve(ctx *echo.Context, rig RigID, params DrawCurveParams) error
 	// ListCorrections How the rig's figures are put right, and what looks as if it should be
 	// (GET /api/rigs/{rig}/corrections)
 	ListCorrections(ctx *echo.Context, rig RigID) error
@@ -3485,6 +3799,15 @@ type ServerInterface interface {
 	// FitTrim Bring a trim to the board, restart, and read back
 	// (POST /api/rigs/{rig}/fittings)
 	FitTrim(ctx *echo.Context, rig RigID) error
+	// ListHeaders The headers of the rig's fans and pumps, with what is known of what hangs on each
+	// (GET /api/rigs/{rig}/headers)
+	ListHeaders(ctx *echo.Context, rig RigID) error
+	// ChangeFan Say what hangs on a header, or enter what its fan does where no sweep can show it
+	// (PUT /api/rigs/{rig}/headers)
+	ChangeFan(ctx *echo.Context, rig RigID) error
+	// SweepHeader Learn what hangs on a header, by a trial that takes its duty down and up again while the machine rests
+	// (POST /api/rigs/{rig}/headers/sweep)
+	SweepHeader(ctx *echo.Context, rig RigID) error
 	// ListIncidents Faults seen in daily use, the newest 200, newest first; earlier ones by before
 	// (GET /api/rigs/{rig}/incidents)
 	ListIncidents(ctx *echo.Context, rig RigID, params ListIncidentsParams) error
@@ -4357,6 +4680,126 @@ func (w *ServerInterfaceWrapper) CheckTrim(ctx *echo.Context) error {
 	return err
 }
 
+// GetCooling converts echo context to params.
+func (w *ServerInterfaceWrapper) GetCooling(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCoolingParams
+	// ------------- Optional query parameter "trim" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "trim", ctx.QueryParams(), &params.Trim, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// ------------- Optional query parameter "idle" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "idle", ctx.QueryParams(), &params.Idle, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter idle: %s", err))
+	}
+
+	// ------------- Optional query parameter "light" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "light", ctx.QueryParams(), &params.Light, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter light: %s", err))
+	}
+
+	// ------------- Optional query parameter "mixed" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "mixed", ctx.QueryParams(), &params.Mixed, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter mixed: %s", err))
+	}
+
+	// ------------- Optional query parameter "heavy" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "heavy", ctx.QueryParams(), &params.Heavy, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter heavy: %s", err))
+	}
+
+	// ------------- Optional query parameter "stands" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "stands", ctx.QueryParams(), &params.Stands, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter stands: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetCooling(ctx, rig, params)
+	return err
+}
+
+// DrawCurve converts echo context to params.
+func (w *ServerInterfaceWrapper) DrawCurve(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DrawCurveParams
+	// ------------- Optional query parameter "trim" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "trim", ctx.QueryParams(), &params.Trim, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter trim: %s", err))
+	}
+
+	// ------------- Optional query parameter "idle" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "idle", ctx.QueryParams(), &params.Idle, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter idle: %s", err))
+	}
+
+	// ------------- Optional query parameter "light" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "light", ctx.QueryParams(), &params.Light, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter light: %s", err))
+	}
+
+	// ------------- Optional query parameter "mixed" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "mixed", ctx.QueryParams(), &params.Mixed, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter mixed: %s", err))
+	}
+
+	// ------------- Optional query parameter "heavy" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "heavy", ctx.QueryParams(), &params.Heavy, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter heavy: %s", err))
+	}
+
+	// ------------- Optional query parameter "stands" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "stands", ctx.QueryParams(), &params.Stands, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter stands: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DrawCurve(ctx, rig, params)
+	return err
+}
+
 // ListCorrections converts echo context to params.
 func (w *ServerInterfaceWrapper) ListCorrections(ctx *echo.Context) error {
 	var err error
@@ -4523,6 +4966,54 @@ func (w *ServerInterfaceWrapper) FitTrim(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.FitTrim(ctx, rig)
+	return err
+}
+
+// ListHeaders converts echo context to params.
+func (w *ServerInterfaceWrapper) ListHeaders(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListHeaders(ctx, rig)
+	return err
+}
+
+// ChangeFan converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeFan(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeFan(ctx, rig)
+	return err
+}
+
+// SweepHeader converts echo context to params.
+func (w *ServerInterfaceWrapper) SweepHeader(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SweepHeader(ctx, rig)
 	return err
 }
 
@@ -5721,6 +6212,11 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs/:rig/sessions", wrapper.StartSession, options.OperationMiddlewares["startSession"]...)
 	router.POST(options.BaseURL+"/api/sessions/:session/end", wrapper.EndSession, options.OperationMiddlewares["endSession"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/soundings", wrapper.GetSoundings, options.OperationMiddlewares["getSoundings"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/headers", wrapper.ListHeaders, options.OperationMiddlewares["listHeaders"]...)
+	router.PUT(options.BaseURL+"/api/rigs/:rig/headers", wrapper.ChangeFan, options.OperationMiddlewares["changeFan"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/headers/sweep", wrapper.SweepHeader, options.OperationMiddlewares["sweepHeader"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/cooling", wrapper.GetCooling, options.OperationMiddlewares["getCooling"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/cooling", wrapper.DrawCurve, options.OperationMiddlewares["drawCurve"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/surveyable", wrapper.ListSurveyable, options.OperationMiddlewares["listSurveyable"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/pilots", wrapper.ListPilots, options.OperationMiddlewares["listPilots"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/pilots", wrapper.StartPilot, options.OperationMiddlewares["startPilot"]...)

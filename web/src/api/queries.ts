@@ -88,6 +88,37 @@ export const soundingsQuery = (rig: number, trim?: number, what?: string, risk?:
     placeholderData: (before) => before,
   });
 
+/** What is wished of a machine's cooling: ceilings in °C by load, and whether the fan may stand. */
+export interface CoolingAsk {
+  idle?: number;
+  light?: number;
+  mixed?: number;
+  heavy?: number;
+  stands?: boolean;
+}
+
+export const coolingQuery = (rig: number, trim: number | undefined, ask: CoolingAsk) =>
+  queryOptions({
+    queryKey: ['cooling', rig, trim, ask],
+    queryFn: () => take(api.GET('/api/rigs/{rig}/cooling', { params: { path: { rig }, query: { trim, ...ask } } })),
+    placeholderData: (before) => before,
+  });
+
+export const drawnQuery = (
+  rig: number,
+  trim: number | undefined,
+  ask: CoolingAsk,
+  drawn: Schemas['DrawnCurve'] | undefined,
+) =>
+  queryOptions({
+    queryKey: ['cooling', 'drawn', rig, trim, ask, drawn],
+    queryFn: drawn
+      ? () =>
+          take(api.POST('/api/rigs/{rig}/cooling', { params: { path: { rig }, query: { trim, ...ask } }, body: drawn }))
+      : skipToken,
+    placeholderData: (before) => before,
+  });
+
 export const surveyableQuery = (rig: number, trim?: number) =>
   queryOptions({
     queryKey: ['surveyable', rig, trim],
@@ -141,6 +172,7 @@ const drawn = [
   'temperature.above',
   'temperature.core.*',
   'speed.fan.*',
+  'duty.fan.*',
   'rate.*',
   'load.*',
   'limiter',
@@ -238,7 +270,7 @@ const overlaid = [
   'temperature.above',
   'clock.effective.mean',
   'voltage.core.delivered',
-  'speed.fan.0',
+  'speed.fan.1',
 ];
 
 /** The figures of a leg that is overlaid with others, of which all are as long. */

@@ -743,6 +743,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/headers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** The headers of the rig's fans and pumps, with what is known of what hangs on each */
+        get: operations["listHeaders"];
+        /** Say what hangs on a header, or enter what its fan does where no sweep can show it */
+        put: operations["changeFan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/headers/sweep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Learn what hangs on a header, by a trial that takes its duty down and up again while the machine rests */
+        post: operations["sweepHeader"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/cooling": {
+        parameters: {
+            query?: {
+                /** @description the one in force, or the newest, when left out */
+                trim?: components["parameters"]["CoolingTrim"];
+                /** @description °C that the hottest core may settle at */
+                idle?: components["parameters"]["CeilingIdle"];
+                light?: components["parameters"]["CeilingLight"];
+                mixed?: components["parameters"]["CeilingMixed"];
+                heavy?: components["parameters"]["CeilingHeavy"];
+                /** @description the fan may stand */
+                stands?: components["parameters"]["FanStands"];
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** How the rig is cooled under a trim, and the quietest fan curve under which each load settles at its ceiling or below */
+        get: operations["getCooling"];
+        put?: never;
+        /** What would come of a fan curve, under the trim in everything else */
+        post: operations["drawCurve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/surveyable": {
         parameters: {
             query?: {
@@ -2436,7 +2505,7 @@ export interface components {
             number: number;
             name: string;
             /** @enum {string} */
-            purpose: "proof" | "score";
+            purpose: "proof" | "score" | "sweep";
             state: string;
             ended: boolean;
             verdict: string;
@@ -3259,6 +3328,270 @@ export interface components {
             /** @description why there is nothing to look for; empty where there is */
             why: string;
         };
+        DutySpeed: {
+            /**
+             * Format: double
+             * @description %
+             */
+            duty: number;
+            /** Format: double */
+            rpm: number;
+        };
+        FanOf: {
+            /**
+             * Format: double
+             * @description %, below which it stops
+             */
+            stallDuty: number;
+            /**
+             * Format: double
+             * @description %, from which it starts when it stands
+             */
+            startDuty: number;
+            /** Format: double */
+            minRPM: number;
+            /** Format: double */
+            maxRPM: number;
+            /**
+             * Format: double
+             * @description dB(A) at full speed
+             */
+            maxNoise: number;
+            speeds?: components["schemas"]["DutySpeed"][];
+        };
+        DutyNoise: {
+            /**
+             * Format: double
+             * @description %
+             */
+            duty: number;
+            /** Format: double */
+            rpm: number;
+            /**
+             * Format: double
+             * @description dB(A) of fan and pump
+             */
+            noiseDB: number;
+        };
+        FanHeader: {
+            key: string;
+            label: string;
+            /** @description the channel that tells its duty */
+            duty: string;
+            /** @description the rig can set it, and so learn what hangs on it */
+            can: boolean;
+            /** @description cooler, case, pump or none; empty while nobody said */
+            role: string;
+            learnt?: components["schemas"]["FanLearnt"];
+            /** @description why its last sweep told nothing; empty for no such */
+            problem: string;
+            /**
+             * Format: int64
+             * @description of the sweep that it is known by; 0 where it was entered
+             */
+            trial: number;
+            /** Format: date-time */
+            at?: string;
+        };
+        FanLearnt: {
+            /** @description channels of speeds that followed */
+            answers: string[];
+            /** @description channels of speeds that did not */
+            still: string[];
+            stops: boolean;
+            /**
+             * Format: double
+             * @description %, the least at which it went on turning
+             */
+            stall: number;
+            /**
+             * Format: double
+             * @description %, from which it started
+             */
+            start: number;
+            speeds: components["schemas"]["DutySpeed"][];
+            /**
+             * Format: double
+             * @description rpm
+             */
+            sd: number;
+            /** @description it answers as pumps do */
+            pump: boolean;
+            /** @description speeds were still moving when the next step came */
+            unsteady: boolean;
+        };
+        FanChange: {
+            header: string;
+            role?: string;
+            entered?: components["schemas"]["FanOf"];
+        };
+        CurvePoint: {
+            /**
+             * Format: double
+             * @description °C
+             */
+            c: number;
+            /**
+             * Format: double
+             * @description %
+             */
+            duty: number;
+        };
+        DrawnCurve: {
+            curve: components["schemas"]["CurvePoint"][];
+            /** Format: double */
+            responseS?: number;
+            /** Format: double */
+            smoothingS?: number;
+            pump?: string;
+        };
+        LoadCooled: {
+            load: string;
+            /**
+             * Format: double
+             * @description %
+             */
+            duty: number;
+            /** Format: double */
+            rpm: number;
+            /**
+             * Format: double
+             * @description °C that the fan follows
+             */
+            controlC: number;
+            /**
+             * Format: double
+             * @description °C of the hottest core
+             */
+            hottestC: number;
+            /**
+             * Format: double
+             * @description half the width of its 90 % interval
+             */
+            halfC: number;
+            /**
+             * Format: double
+             * @description dB(A) of fan and pump
+             */
+            noiseDB: number;
+            /** Format: double */
+            noiseHalf: number;
+            /** @description the fan stops and starts again and again */
+            hunts: boolean;
+            /** @description the ceiling is not kept, the upper end of the interval included */
+            over: boolean;
+            /** Format: double */
+            ceilingC: number;
+            measured?: components["schemas"]["Measured"];
+        };
+        Measured: {
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            half: number;
+            legs: number;
+        };
+        Followed: {
+            /** @description times that it would have been heard to turn faster or slower */
+            changes: number;
+            /** Format: double */
+            meanDB: number;
+            /** Format: double */
+            mostDB: number;
+            /** @description %, as recorded.at */
+            duty: number[];
+        };
+        CurveView: {
+            curve: components["schemas"]["CurvePoint"][];
+            /** Format: double */
+            responseS: number;
+            /** Format: double */
+            smoothingS: number;
+            pump: string;
+            /** @description the coolest first */
+            loads: components["schemas"]["LoadCooled"][];
+            /**
+             * Format: double
+             * @description dB(A) over the hours of the workshop's day
+             */
+            meanDB: number;
+            changes: components["schemas"]["Settings"];
+            /** @description what some duties come to, rising */
+            scale: components["schemas"]["DutyNoise"][];
+            follows?: components["schemas"]["Followed"];
+        };
+        PumpView: {
+            mode: string;
+            /**
+             * Format: double
+             * @description missing where no curve keeps the ceilings
+             */
+            meanDB?: number;
+            best: boolean;
+        };
+        SeenTemperature: {
+            load: string;
+            /** Format: double */
+            fromC: number;
+            /** Format: double */
+            widthC: number;
+            seconds: number[];
+        };
+        Cooling: {
+            /** Format: int64 */
+            trim: number;
+            number: number;
+            headers: components["schemas"]["FanHeader"][];
+            fan: components["schemas"]["FanOf"];
+            /** @description by what the fan is known: sheet, sweep or entered */
+            known: string;
+            liquid: boolean;
+            points: number;
+            /** Format: double */
+            cMin: number;
+            /** Format: double */
+            cMax: number;
+            /** Format: double */
+            cStep: number;
+            /** Format: double */
+            dutyMin: number;
+            /** Format: double */
+            dutyMax: number;
+            /** Format: double */
+            dutyStep: number;
+            /**
+             * Format: double
+             * @description 0 where the board does not offer it
+             */
+            maxResponseS: number;
+            /** Format: double */
+            maxSmoothingS: number;
+            /** @description what the fan follows: core or coolant */
+            source: string;
+            /**
+             * Format: double
+             * @description °C at which the fan runs at full speed at the latest
+             */
+            fullC: number;
+            today: components["schemas"]["CurveView"];
+            proposed?: components["schemas"]["CurveView"];
+            /** @description why nothing is proposed; empty where a curve is */
+            none: string;
+            pumps: components["schemas"]["PumpView"][];
+            seen: components["schemas"]["SeenTemperature"][];
+            /** @description seen under any trim */
+            seenAll: boolean;
+            recorded?: components["schemas"]["RecordedHeat"];
+        };
+        RecordedHeat: {
+            /** Format: int64 */
+            trial: number;
+            number: number;
+            /** @description seconds since the first */
+            at: number[];
+            /** @description °C that the fan follows */
+            c: number[];
+        };
         Soundings: {
             /** @description why there is nothing to look for; empty where there is */
             none: string;
@@ -3834,6 +4167,15 @@ export interface components {
         };
     };
     parameters: {
+        /** @description the one in force, or the newest, when left out */
+        CoolingTrim: number;
+        /** @description °C that the hottest core may settle at */
+        CeilingIdle: number;
+        CeilingLight: number;
+        CeilingMixed: number;
+        CeilingHeavy: number;
+        /** @description the fan may stand */
+        FanStands: boolean;
         /** @description two to four; the first is the base */
         ComparedTrims: number[];
         RigID: number;
@@ -5078,6 +5420,157 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Soundings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listHeaders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description headers */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FanHeader"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeFan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FanChange"];
+            };
+        };
+        responses: {
+            /** @description the headers as they are known now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FanHeader"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sweepHeader: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    header: string;
+                    /** @description a pump may hang on it: it is slowed a little only */
+                    pump?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description the trial */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getCooling: {
+        parameters: {
+            query?: {
+                /** @description the one in force, or the newest, when left out */
+                trim?: components["parameters"]["CoolingTrim"];
+                /** @description °C that the hottest core may settle at */
+                idle?: components["parameters"]["CeilingIdle"];
+                light?: components["parameters"]["CeilingLight"];
+                mixed?: components["parameters"]["CeilingMixed"];
+                heavy?: components["parameters"]["CeilingHeavy"];
+                /** @description the fan may stand */
+                stands?: components["parameters"]["FanStands"];
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description its cooling */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cooling"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    drawCurve: {
+        parameters: {
+            query?: {
+                /** @description the one in force, or the newest, when left out */
+                trim?: components["parameters"]["CoolingTrim"];
+                /** @description °C that the hottest core may settle at */
+                idle?: components["parameters"]["CeilingIdle"];
+                light?: components["parameters"]["CeilingLight"];
+                mixed?: components["parameters"]["CeilingMixed"];
+                heavy?: components["parameters"]["CeilingHeavy"];
+                /** @description the fan may stand */
+                stands?: components["parameters"]["FanStands"];
+            };
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawnCurve"];
+            };
+        };
+        responses: {
+            /** @description what comes of it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveView"];
                 };
             };
             default: components["responses"]["Problem"];

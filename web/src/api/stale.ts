@@ -19,20 +19,32 @@ export type Topic =
 
 /** The queries that each of them makes stale. News and this page's own changes go by the same table. */
 const stale: Record<Topic, string[]> = {
-  rig: ['rigs', 'fleet', 'baseline', 'check', 'drawings'],
-  trim: ['trims', 'rigs', 'fleet', 'comparison', 'scores', 'log', 'soundings', 'tuning'],
+  rig: ['rigs', 'fleet', 'baseline', 'check', 'drawings', 'cooling'],
+  trim: ['trims', 'rigs', 'fleet', 'comparison', 'scores', 'log', 'soundings', 'tuning', 'cooling'],
   fitting: ['fittings', 'rigs', 'fleet', 'trims', 'log', 'surveyable'],
-  trial: ['trials', 'rigs', 'fleet', 'telemetry', 'scores', 'sessions', 'comparison', 'log', 'soundings', 'tuning'],
+  trial: [
+    'trials',
+    'rigs',
+    'fleet',
+    'telemetry',
+    'scores',
+    'sessions',
+    'comparison',
+    'log',
+    'soundings',
+    'tuning',
+    'cooling',
+  ],
   pilot: ['pilots', 'soundings', 'rigs', 'log'],
   watch: ['watches', 'rigs', 'fleet', 'log'],
   correction: ['corrections', 'telemetry', 'trials', 'check', 'scores', 'comparison', 'baseline'],
-  part: ['parts', 'rigs', 'baseline', 'settings', 'check', 'drawings', 'surveyable'],
+  part: ['parts', 'rigs', 'baseline', 'settings', 'check', 'drawings', 'surveyable', 'cooling'],
   score: ['scores', 'fleet', 'comparison', 'trims', 'yardsticks'],
   incident: ['incidents', 'trims', 'rigs', 'log', 'soundings'],
   ladder: ['ladders'],
   account: ['accounts', 'me'],
   record: ['records'],
-  workshop: ['workshop', 'comparison'],
+  workshop: ['workshop', 'comparison', 'cooling'],
 };
 
 /** The keys of the queries that topics make stale. */

@@ -1,0 +1,5 @@
+-- +goose Up
+ALTER TABLE legs ADD COLUMN IF NOT EXISTS sweep JSON NULL;
+
+-- +goose Down
+ALTER TABLE legs DROP COLUMN IF EXISTS sweep;
