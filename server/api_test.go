@@ -33,7 +33,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for _, kind := range []string{"text/tab-separated-values", "text/html"} {
+	for _, kind := range []string{"text/tab-separated-values", "text/html", "application/zip"} {
 		openapi3filter.RegisterBodyDecoder(kind, openapi3filter.RegisteredBodyDecoder("text/plain"))
 	}
 	router, err := legacy.NewRouter(doc)
@@ -71,6 +71,8 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"GET", one + "/removal", "", 200}, {"DELETE", one + "?name=other", "", 422}, {"DELETE", "/api/rigs/99?name=x", "", 404},
 		{"POST", one + "/sessions", `{"base":1,"trim":1,"yardsticks":["none"],"runs":1}`, 422}, {"GET", one + "/sessions", "", 200},
 		{"POST", "/api/sessions/9/end", "", 404},
+		{"GET", "/api/archive?rig=99", "", 404}, {"GET", "/api/archive", "", 200},
+		{"POST", "/api/archive", "no archive", 422},
 		{"GET", one + "/headers", "", 200}, {"PUT", one + "/headers", `{"header":"duty.fan.1","role":"cooler"}`, 200},
 		{"PUT", one + "/headers", `{"header":"duty.fan.1","role":"sail"}`, 422}, {"PUT", one + "/headers", `{"header":"duty.fan.9"}`, 404},
 		{"POST", one + "/headers/sweep", `{"header":"duty.fan.9"}`, 422}, {"GET", one + "/cooling", "", 200},
@@ -151,6 +153,9 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		}
 		if q.body != "" && q.body[0] != '{' {
 			request.Header.Set("Content-Type", "text/csv")
+		}
+		if q.path == "/api/archive" && q.body != "" {
+			request.Header.Set("Content-Type", "application/zip")
 		}
 		response, err := http.DefaultClient.Do(request)
 		if err != nil {

@@ -113,8 +113,8 @@ func (s *Server) validator() (echo.MiddlewareFunc, error) {
 				return workshop.ErrNobody // before its body is looked at
 			}
 			input := &openapi3filter.RequestValidationInput{Request: c.Request(), PathParams: params, Route: route, Options: options}
-			if isCSV(c.Request()) {
-				if b := route.Operation.RequestBody; b == nil || b.Value.Content.Get("text/csv") == nil {
+			if isStreamed(c.Request()) {
+				if b := route.Operation.RequestBody; b == nil || b.Value.Content.Get(kindOf(c.Request())) == nil {
 					return echo.NewHTTPError(http.StatusUnsupportedMediaType, "send the body as application/json")
 				}
 				input.Options = &streamed

@@ -27,7 +27,7 @@ func (s *Server) once(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
 		key, op := r.Header.Get(keyHeader), operationOf(c)
-		if key == "" || r.Method != http.MethodPost || op == nil || isCSV(r) || !needsLogin(op) || op.Extensions[readsAlone] != nil {
+		if key == "" || r.Method != http.MethodPost || op == nil || isStreamed(r) || !needsLogin(op) || op.Extensions[readsAlone] != nil {
 			return next(c)
 		}
 		if len(key) > maxKey {

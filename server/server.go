@@ -56,20 +56,20 @@ type Guarded struct {
 	Fingerprint string
 }
 
-// maxBody is the largest request body, maxTable the largest table in CSV, which is read line by line.
+// maxBody is the largest request body, maxStream the largest table or archive, which is read piece by piece.
 const (
-	maxBody  = 4 << 20
-	maxTable = 4 << 30
+	maxBody   = 4 << 20
+	maxStream = 4 << 30
 )
 
 // bodyLimit bounds request bodies by what they are.
 func bodyLimit() echo.MiddlewareFunc {
-	small, large := middleware.BodyLimit(maxBody), middleware.BodyLimit(maxTable)
+	small, large := middleware.BodyLimit(maxBody), middleware.BodyLimit(maxStream)
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
-		ofJSON, ofCSV := small(next), large(next)
+		ofJSON, streamed := small(next), large(next)
 		return func(c *echo.Context) error {
-			if isCSV(c.Request()) {
-				return ofCSV(c)
+			if isStreamed(c.Request()) {
+				return streamed(c)
 			}
 			return ofJSON(c)
 		}

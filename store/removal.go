@@ -38,14 +38,9 @@ func (s *Store) RemoveRig(ctx context.Context, id int64, check func(*Rig) error)
 		if err := check(&r); err != nil {
 			return err
 		}
-		var running int
-		if err := tx.GetContext(ctx, &running, `SELECT (SELECT COUNT(*) FROM fittings WHERE rig_id = ? AND ended_at IS NULL) +
-			(SELECT COUNT(*) FROM trials WHERE rig_id = ? AND ended_at IS NULL) +
-			(SELECT COUNT(*) FROM sessions WHERE rig_id = ? AND ended_at IS NULL) +
-			(SELECT COUNT(*) FROM pilots WHERE rig_id = ? AND ended_at IS NULL)`, id, id, id, id); err != nil {
+		if running, err := runs(ctx, tx, id); err != nil {
 			return err
-		}
-		if running > 0 {
+		} else if running {
 			return ErrTaken
 		}
 		tx.tell(TopicToken, id, 0)
@@ -78,6 +73,16 @@ func (s *Store) RemoveRig(ctx context.Context, id int64, check func(*Rig) error)
 		}
 		return nil
 	}), "remove rig %d", id)
+}
+
+// runs reports whether something runs on a rig.
+func runs(ctx context.Context, tx *txn, rig int64) (bool, error) {
+	n := 0
+	err := tx.GetContext(ctx, &n, `SELECT (SELECT COUNT(*) FROM fittings WHERE rig_id = ? AND ended_at IS NULL) +
+		(SELECT COUNT(*) FROM trials WHERE rig_id = ? AND ended_at IS NULL) +
+		(SELECT COUNT(*) FROM sessions WHERE rig_id = ? AND ended_at IS NULL) +
+		(SELECT COUNT(*) FROM pilots WHERE rig_id = ? AND ended_at IS NULL)`, rig, rig, rig, rig)
+	return n > 0, err
 }
 
 // removeLegs removes what hangs on a rig's legs, leg by leg: there may be much of it.

@@ -410,3 +410,6 @@ func TestANewerDatabaseIsLeftAlone(t *testing.T) {
 		t.Errorf("its own schema: %v", err)
 	}
 }
+
+// TestEveryTableLeavesOrStays: what belongs to a rig leaves with it, and nothing is forgotten.
+func TestEveryTableLeavesOrStays(t *testing.T) { store.ArchivedTables(t, storetest.Open(t)) }

@@ -433,6 +433,27 @@ func (w *Workshop) TrimCalled(ctx context.Context, rig string, number int) (int6
 	if err := may(ctx, look, 0); err != nil {
 		return 0, err
 	}
+	id, err := w.RigCalled(ctx, rig)
+	if err != nil {
+		return 0, err
+	}
+	trims, err := w.store.Trims(ctx, id)
+	if err != nil {
+		return 0, err
+	}
+	for i := range trims {
+		if trims[i].Number == number {
+			return trims[i].ID, nil
+		}
+	}
+	return 0, fmt.Errorf("trim %d of %s: %w", number, rig, store.ErrNotFound)
+}
+
+// RigCalled finds a rig by its name or its own number.
+func (w *Workshop) RigCalled(ctx context.Context, rig string) (int64, error) {
+	if err := may(ctx, look, 0); err != nil {
+		return 0, err
+	}
 	rigs, err := w.store.Rigs(ctx)
 	if err != nil {
 		return 0, err
@@ -444,14 +465,5 @@ func (w *Workshop) TrimCalled(ctx context.Context, rig string, number int) (int6
 	if at < 0 {
 		return 0, fmt.Errorf("rig %q: %w", rig, store.ErrNotFound)
 	}
-	trims, err := w.store.Trims(ctx, rigs[at].ID)
-	if err != nil {
-		return 0, err
-	}
-	for i := range trims {
-		if trims[i].Number == number {
-			return trims[i].ID, nil
-		}
-	}
-	return 0, fmt.Errorf("trim %d of %s: %w", number, rigs[at].Name, store.ErrNotFound)
+	return rigs[at].ID, nil
 }

@@ -32,7 +32,8 @@ func root() *cobra.Command {
 		Use: "zerokeel", Short: "Tune desktop processors in firmware, prove each configuration, and keep what was learned",
 		SilenceUsage: true, SilenceErrors: true,
 	}
-	cmd.AddCommand(serveCommand(), ownerCommand(), recordCommand(), backupCommand(), restoreCommand(), standinCommand(), agentCommand(),
+	cmd.AddCommand(serveCommand(), ownerCommand(), recordCommand(), archiveCommand(), backupCommand(), restoreCommand(),
+		standinCommand(), agentCommand(),
 		loadCommand(),
 		modelCommand(), preflightCommand(), surveyCommand(), demoCommand(), dbCommand(), shotsCommand(), versionCommand())
 	return cmd

@@ -2917,6 +2917,15 @@ type Surveyable struct {
 	Why string `json:"why"`
 }
 
+// TakenRig defines model for TakenRig.
+type TakenRig struct {
+	Name string `json:"name"`
+	Rig  int64  `json:"rig"`
+
+	// Token of its agent, told once
+	Token string `json:"token"`
+}
+
 // Telemetry defines model for Telemetry.
 type Telemetry struct {
 	// Bounds limits of the trim that bound a channel
@@ -3256,6 +3265,18 @@ type TrialID = int64
 
 // TrimID defines model for TrimID.
 type TrimID = int64
+
+// ExportArchiveParams defines parameters for ExportArchive.
+type ExportArchiveParams struct {
+	// Rig those to export; all when left out
+	Rig *[]int64 `form:"rig,omitempty" json:"rig,omitempty"`
+}
+
+// TakeArchiveParams defines parameters for TakeArchive.
+type TakeArchiveParams struct {
+	// As another name for the only rig of the archive
+	As *string `form:"as,omitempty" json:"as,omitempty"`
+}
 
 // ReadAuditParams defines parameters for ReadAudit.
 type ReadAuditParams struct {
@@ -3643,6 +3664,12 @@ type ServerInterface interface {
 	// ChangeAccount Change an account, or close it; its logins end
 	// (PATCH /api/accounts/{account})
 	ChangeAccount(ctx *echo.Context, account int64) error
+	// ExportArchive All that is kept of rigs, as a file that another server takes in; docs/archive.md describes it
+	// (GET /api/archive)
+	ExportArchive(ctx *echo.Context, params ExportArchiveParams) error
+	// TakeArchive Take in the rigs of an archive, all of them or none; each gets a new token, which is told once
+	// (POST /api/archive)
+	TakeArchive(ctx *echo.Context, params TakeArchiveParams) error
 	// ReadAudit Who did what, or tried to, the newest 200, newest first; earlier ones by before
 	// (GET /api/audit)
 	ReadAudit(ctx *echo.Context, params ReadAuditParams) error
@@ -4005,6 +4032,42 @@ func (w *ServerInterfaceWrapper) ChangeAccount(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ChangeAccount(ctx, account)
+	return err
+}
+
+// ExportArchive converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportArchive(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportArchiveParams
+	// ------------- Optional query parameter "rig" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", false, false, "rig", ctx.QueryParams(), &params.Rig, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportArchive(ctx, params)
+	return err
+}
+
+// TakeArchive converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeArchive(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakeArchiveParams
+	// ------------- Optional query parameter "as" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "as", ctx.QueryParams(), &params.As, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter as: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeArchive(ctx, params)
 	return err
 }
 
@@ -6265,6 +6328,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/comparison/energy", wrapper.ReckonEnergy, options.OperationMiddlewares["reckonEnergy"]...)
 	router.GET(options.BaseURL+"/api/trims/:trim/blame", wrapper.GetBlame, options.OperationMiddlewares["getBlame"]...)
 	router.GET(options.BaseURL+"/api/trims/:trim/record", wrapper.GetOwnerRecord, options.OperationMiddlewares["getOwnerRecord"]...)
+	router.GET(options.BaseURL+"/api/archive", wrapper.ExportArchive, options.OperationMiddlewares["exportArchive"]...)
+	router.POST(options.BaseURL+"/api/archive", wrapper.TakeArchive, options.OperationMiddlewares["takeArchive"]...)
 	router.GET(options.BaseURL+"/api/fleet", wrapper.GetFleet, options.OperationMiddlewares["getFleet"]...)
 	router.GET(options.BaseURL+"/api/fleet/table", wrapper.ExportFleet, options.OperationMiddlewares["exportFleet"]...)
 	router.GET(options.BaseURL+"/api/find", wrapper.FindTrims, options.OperationMiddlewares["findTrims"]...)

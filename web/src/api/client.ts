@@ -56,8 +56,14 @@ export async function take<T>(call: Promise<{ data?: T; error?: unknown }>): Pro
 }
 
 /** Sends a table in CSV, of any size, and returns the answer, or throws what the server said against it. */
-export async function sendTable<T>(path: string, table: Blob): Promise<T> {
-  const answer = await fetch(path, { method: 'POST', headers: { 'Content-Type': 'text/csv' }, body: table });
+export const sendTable = <T>(path: string, table: Blob): Promise<T> => send(path, 'text/csv', table);
+
+/** Sends an archive of another server, whose only rig may get another name. */
+export const sendArchive = (archive: Blob, as: string): Promise<Schemas['TakenRig'][]> =>
+  send(`/api/archive${as && `?as=${encodeURIComponent(as)}`}`, 'application/zip', archive);
+
+async function send<T>(path: string, kind: string, body: Blob): Promise<T> {
+  const answer = await fetch(path, { method: 'POST', headers: { 'Content-Type': kind }, body });
   if (!answer.ok) throw new Refusal((await answer.json()) as Schemas['Problem']);
   return (await answer.json()) as T;
 }

@@ -1611,6 +1611,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that is kept of rigs, as a file that another server takes in; docs/archive.md describes it */
+        get: operations["exportArchive"];
+        put?: never;
+        /** Take in the rigs of an archive, all of them or none; each gets a new token, which is told once */
+        post: operations["takeArchive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fleet": {
         parameters: {
             query?: never;
@@ -3372,6 +3390,13 @@ export interface components {
              * @description dB(A) of fan and pump
              */
             noiseDB: number;
+        };
+        TakenRig: {
+            /** Format: int64 */
+            rig: number;
+            name: string;
+            /** @description of its agent, told once */
+            token: string;
         };
         FanHeader: {
             key: string;
@@ -6773,6 +6798,58 @@ export interface operations {
                 };
                 content: {
                     "text/html": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportArchive: {
+        parameters: {
+            query?: {
+                /** @description those to export; all when left out */
+                rig?: number[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the archive */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeArchive: {
+        parameters: {
+            query?: {
+                /** @description another name for the only rig of the archive */
+                as?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/zip": string;
+            };
+        };
+        responses: {
+            /** @description the rigs */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenRig"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -6,6 +6,7 @@ import { recordsQuery } from '../../api/queries';
 import { Confirm } from '../../ui/confirm';
 import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { bytes, monthOf } from '../../ui/format';
+import { Carry } from './carry';
 
 type Records = Schemas['Records'];
 
@@ -29,7 +30,12 @@ export function RecordsSheet() {
     <SheetWithDock
       dock={
         now.data &&
-        (owns ? <Keeping records={now.data} preview={then.data} months={months} onMonths={setMonths} /> : null)
+        (owns ? (
+          <>
+            <Keeping records={now.data} preview={then.data} months={months} onMonths={setMonths} />
+            <Carry />
+          </>
+        ) : null)
       }
     >
       <Heading note="what has been recorded, and for how long samples are kept">Records</Heading>
