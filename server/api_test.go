@@ -71,7 +71,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"GET", one + "/removal", "", 200}, {"DELETE", one + "?name=other", "", 422}, {"DELETE", "/api/rigs/99?name=x", "", 404},
 		{"POST", one + "/sessions", `{"base":1,"trim":1,"yardsticks":["none"],"runs":1}`, 422}, {"GET", one + "/sessions", "", 200},
 		{"POST", "/api/sessions/9/end", "", 404},
-		{"GET", "/api/archive?rig=99", "", 404}, {"GET", "/api/archive", "", 200},
+		{"GET", "/api/kin", "", 200}, {"GET", "/api/archive?rig=99", "", 404}, {"GET", "/api/archive", "", 200},
 		{"POST", "/api/archive", "no archive", 422},
 		{"GET", one + "/headers", "", 200}, {"PUT", one + "/headers", `{"header":"duty.fan.1","role":"cooler"}`, 200},
 		{"PUT", one + "/headers", `{"header":"duty.fan.1","role":"sail"}`, 422}, {"PUT", one + "/headers", `{"header":"duty.fan.9"}`, 404},

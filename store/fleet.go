@@ -4,12 +4,14 @@ import (
 	"context"
 
 	"zerokeel/core/compare"
+	"zerokeel/core/forecast"
 )
 
 // Won is what a rig's trim in force came to against the machine as delivered, as it was worked out at a version of its records.
 type Won struct {
 	Gains  []compare.Gain
-	Warmer string // by how much it is warmer than it was under the same trim, in words; empty where that is not shown
+	Traits []forecast.Trait // of the machine, whatever its trim; nil where they were not worked out
+	Warmer string           // by how much it is warmer than it was under the same trim, in words; empty where that is not shown
 }
 
 // FleetLine is what is kept of a rig for a look over all of them.

@@ -9,6 +9,7 @@ import (
 	"zerokeel/core/channel"
 	"zerokeel/core/compare"
 	"zerokeel/core/fleet"
+	"zerokeel/core/forecast"
 	"zerokeel/core/load"
 	"zerokeel/core/proof"
 	"zerokeel/store"
@@ -53,7 +54,7 @@ func (w *Workshop) Fleet(ctx context.Context) ([]FleetRig, error) {
 		if t := one.Trim; t != nil {
 			one.Stock = t.ID == stocks[t.RigID]
 			line := lines[t.RigID]
-			now := line != nil && line.TrimID == t.ID && line.Version == one.RecordsVersion
+			now := line != nil && line.TrimID == t.ID && line.Version == one.RecordsVersion && line.Won.V.Traits != nil
 			if !now && time.Now().Before(until) {
 				if line, err = w.fleetLine(ctx, &one, stocks[t.RigID]); err != nil {
 					return nil, err
@@ -80,6 +81,10 @@ func (w *Workshop) fleetLine(ctx context.Context, r *FleetRig, stock int64) (*st
 			return nil, err
 		}
 		line.Won.Valid = true
+		line.Won.V.Traits = []forecast.Trait{}
+		if _, k, err := w.rigKnown(ctx, r.ID); err == nil { // of a rig whose parts are not known there are none
+			line.Won.V.Traits = k.fit.Traits()
+		}
 		line.Won.V.Warmer = warmer(h.legsUnder(r.Trim.ID))
 		if r.Trim.ID != stock && stock != 0 {
 			c, err := w.Compare(ctx, []int64{stock, r.Trim.ID})

@@ -334,6 +334,27 @@ func (e FoundTrimStanding) Valid() bool {
 	}
 }
 
+// Defines values for KinTraitWhat.
+const (
+	Leakage KinTraitWhat = "leakage"
+	Mount   KinTraitWhat = "mount"
+	Volts   KinTraitWhat = "volts"
+)
+
+// Valid indicates whether the value is a known member of the KinTraitWhat enum.
+func (e KinTraitWhat) Valid() bool {
+	switch e {
+	case Leakage:
+		return true
+	case Mount:
+		return true
+	case Volts:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LegRequestLoad.
 const (
 	LegRequestLoadHeavy          LegRequestLoad = "heavy"
@@ -1858,6 +1879,37 @@ type KeepSamplesRequest struct {
 type KeepTrialRequest struct {
 	Keep bool `json:"keep"`
 }
+
+// Kin defines model for Kin.
+type Kin struct {
+	// Mhz the clock that voltages are held against each other at
+	Mhz       float64    `json:"mhz"`
+	Processor string     `json:"processor"`
+	Traits    []KinTrait `json:"traits"`
+}
+
+// KinRig defines model for KinRig.
+type KinRig struct {
+	// Half half the width of the 90 % interval
+	Half float64 `json:"half"`
+	Rig  int64   `json:"rig"`
+
+	// Strays it stands out from the others
+	Strays bool    `json:"strays"`
+	Value  float64 `json:"value"`
+}
+
+// KinTrait defines model for KinTrait.
+type KinTrait struct {
+	Rigs []KinRig `json:"rigs"`
+	Unit string   `json:"unit"`
+
+	// What core voltage at the clock; leakage against a typical chip's; resistance from die to room against the cooler's sheet
+	What KinTraitWhat `json:"what"`
+}
+
+// KinTraitWhat core voltage at the clock; leakage against a typical chip's; resistance from die to room against the cooler's sheet
+type KinTraitWhat string
 
 // Ladder defines model for Ladder.
 type Ladder struct {
@@ -3718,6 +3770,9 @@ type ServerInterface interface {
 	// ListGoals What a whole tuning can be for
 	// (GET /api/goals)
 	ListGoals(ctx *echo.Context) error
+	// GetKin Rigs with the same processor side by side in what they differ in by nature, as their records tell
+	// (GET /api/kin)
+	GetKin(ctx *echo.Context) error
 	// ListLadders Templates of trials - those delivered, the shortest first, then the workshop's own
 	// (GET /api/ladders)
 	ListLadders(ctx *echo.Context, params ListLaddersParams) error
@@ -4350,6 +4405,15 @@ func (w *ServerInterfaceWrapper) ListGoals(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListGoals(ctx)
+	return err
+}
+
+// GetKin converts echo context to params.
+func (w *ServerInterfaceWrapper) GetKin(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetKin(ctx)
 	return err
 }
 
@@ -6331,6 +6395,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/archive", wrapper.ExportArchive, options.OperationMiddlewares["exportArchive"]...)
 	router.POST(options.BaseURL+"/api/archive", wrapper.TakeArchive, options.OperationMiddlewares["takeArchive"]...)
 	router.GET(options.BaseURL+"/api/fleet", wrapper.GetFleet, options.OperationMiddlewares["getFleet"]...)
+	router.GET(options.BaseURL+"/api/kin", wrapper.GetKin, options.OperationMiddlewares["getKin"]...)
 	router.GET(options.BaseURL+"/api/fleet/table", wrapper.ExportFleet, options.OperationMiddlewares["exportFleet"]...)
 	router.GET(options.BaseURL+"/api/find", wrapper.FindTrims, options.OperationMiddlewares["findTrims"]...)
 	router.GET(options.BaseURL+"/api/workshop", wrapper.GetWorkshop, options.OperationMiddlewares["getWorkshop"]...)

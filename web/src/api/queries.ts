@@ -307,6 +307,8 @@ export const energyQuery = (trim: number[], ask: EnergyAsk) =>
   });
 
 /** Every rig with what it won and needs; asked again while some of it is being worked out. */
+export const kinQuery = queryOptions({ queryKey: ['fleet', 'kin'], queryFn: () => take(api.GET('/api/kin')) });
+
 export const fleetQuery = queryOptions({
   queryKey: ['fleet'],
   queryFn: () => take(api.GET('/api/fleet')),

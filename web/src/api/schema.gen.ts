@@ -1646,6 +1646,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/kin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rigs with the same processor side by side in what they differ in by nature, as their records tell */
+        get: operations["getKin"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fleet/table": {
         parameters: {
             query?: never;
@@ -3124,6 +3141,37 @@ export interface components {
             /** @description its gains are being worked out anew; ask again */
             stale: boolean;
             need: components["schemas"]["FleetNeed"];
+        };
+        Kin: {
+            processor: string;
+            /**
+             * Format: double
+             * @description the clock that voltages are held against each other at
+             */
+            mhz: number;
+            traits: components["schemas"]["KinTrait"][];
+        };
+        KinTrait: {
+            /**
+             * @description core voltage at the clock; leakage against a typical chip's; resistance from die to room against the cooler's sheet
+             * @enum {string}
+             */
+            what: "volts" | "leakage" | "mount";
+            unit: string;
+            rigs: components["schemas"]["KinRig"][];
+        };
+        KinRig: {
+            /** Format: int64 */
+            rig: number;
+            /** Format: double */
+            value: number;
+            /**
+             * Format: double
+             * @description half the width of the 90 % interval
+             */
+            half: number;
+            /** @description it stands out from the others */
+            strays: boolean;
         };
         FleetGain: {
             /** @enum {string} */
@@ -6871,6 +6919,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FleetLine"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getKin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a kind of which there are several, the largest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kin"][];
                 };
             };
             default: components["responses"]["Problem"];
