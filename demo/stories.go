@@ -198,12 +198,13 @@ func petrelCores() trim.Settings {
 }
 
 // Of the terns, the one that a pilot tuned through, the one that was proven for its owner, the one that lost its offset, and the one that
-// was surveyed: the others begin with what the first and the last of these showed.
+// was surveyed: the others begin with what the first and the last of these showed. The cooler of another sits badly.
 const (
 	tuned      = 0
 	handedOver = 1
 	loser      = 2
 	surveyed   = 3
+	unseated   = 4
 )
 
 // terns are six like machines, whose chips take offsets of different depth. One is not reached over the network, one has
@@ -219,6 +220,8 @@ func terns() []story {
 			s.note = "Office tower of the harbour school: a night of its own proved it, and it is ready to be handed over."
 		case loser:
 			s.note = "Office tower of the harbour school: its board forgot the offset when the supply was pulled."
+		case unseated:
+			s.note = "Office tower of the harbour school: its cooler sits badly, which shows among its kin."
 		}
 		if mV == 0 {
 			s.note = "Office tower of the harbour school: its board speaks no protocol, and its trim is being entered from a card."

@@ -180,7 +180,7 @@ func TestTextIsReadableOnBothCharts(t *testing.T) {
 		if _, err := p.Eval(`(chart) => localStorage.setItem('chart', chart)`, chart); err != nil {
 			t.Fatal(err)
 		}
-		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores", "compare", "fleet", "workshop"} {
+		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores", "compare", "cooling", "fleet", "workshop"} {
 			if err := p.Navigate(address + "/rig/1/" + sheet); err != nil {
 				t.Fatal(err)
 			}
@@ -204,7 +204,7 @@ func TestNothingIsCutOff(t *testing.T) {
 		if err := p.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: width, Height: 800, DeviceScaleFactor: 1}); err != nil {
 			t.Fatal(err)
 		}
-		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores", "compare", "fleet", "workshop"} {
+		for _, sheet := range []string{"rig", "trim", "trim/4/new", "fitting", "trial", "scores", "compare", "cooling", "fleet", "workshop"} {
 			if err := p.Navigate(address + "/rig/1/" + sheet); err != nil {
 				t.Fatal(err)
 			}

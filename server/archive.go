@@ -14,7 +14,7 @@ import (
 
 // ExportArchive answers with all that is kept of rigs.
 func (s *Server) ExportArchive(c *echo.Context, params api.ExportArchiveParams) error {
-	x, err := s.shop.Archive(c.Request().Context(), deref(params.Rig)...)
+	x, err := s.shop.Archive(c.Request().Context(), deref(params.Rig))
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
+	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -92,5 +94,145 @@ func BenchmarkArchive(b *testing.B) {
 		}
 		b.ReportMetric(mb/time.Since(begun).Seconds(), "MB/s-baseline-deflate")
 		b.ReportMetric(mb, "MB")
+	}
+}
+
+// fourDays is an archive of a rig with four trims, under each of which a heavy leg ran for a day and told 200 channels.
+func fourDays(b *testing.B, bench *servertest.Bench) (text []byte, names []string) {
+	b.Helper()
+	rig := bench.AddRig(petrel(b, nil), 600)
+	stock := rig.Trims()[0].Id
+	for i, watts := range []int{0, 142, 120, 90} {
+		id := stock
+		if i > 0 {
+			var t api.Trim
+			rig.Call("POST", fmt.Sprintf("/api/rigs/%d/trims", rig.ID), map[string]any{"parent": stock, "name": fmt.Sprint("limit ", watts),
+				"settings": map[string]any{"limit.ppt": watts}}, 201, &t)
+			id = t.Id
+		}
+		rig.Fit(id)
+		rig.Ended(rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 400)}}).Id)
+	}
+	of := fetched(b, bench, "")
+	a := opened(b, of)
+	known := a.Rigs[0].Channels
+	bodies := map[string][]byte{}
+	moments := 0
+	for n := 1; n <= 4; n++ {
+		name := archive.SamplesOf("rig-1", int64(n))
+		bodies[name], moments = stretched(b, file(b, a, name), known)
+	}
+	text = rewritten(b, of, func(name string, was []byte) []byte {
+		switch {
+		case bodies[name] != nil:
+			return bodies[name]
+		case strings.HasSuffix(name, "/legs.jsonl"):
+			var out bytes.Buffer
+			for line := range bytes.Lines(was) {
+				var leg map[string]any
+				if err := json.Unmarshal(line, &leg); err != nil {
+					b.Fatal(err)
+				}
+				leg["seen_s"], leg["seconds"] = day, day
+				leg["finished"].(map[string]any)["ranS"] = day
+				text, _ := json.Marshal(leg)
+				out.Write(append(text, '\n'))
+			}
+			return out.Bytes()
+		case name == archive.Manifest:
+			var c archive.Contents
+			if err := json.Unmarshal(was, &c); err != nil {
+				b.Fatal(err)
+			}
+			for i := range c.Rigs[0].Legs {
+				c.Rigs[0].Legs[i].Moments = moments
+			}
+			c.Rigs[0].Channels = append(c.Rigs[0].Channels, probes(200-len(known))...)
+			was, _ = json.Marshal(c)
+		}
+		return was
+	})
+	return text, known
+}
+
+const day = 86400
+
+// probes are names of further channels.
+func probes(n int) []string {
+	out := make([]string, n)
+	for i := range out {
+		out[i] = fmt.Sprintf("temperature.probe.%03d", i)
+	}
+	return out
+}
+
+// stretched makes a day of a leg's samples, by repeating them, with so many probes that there are 200 channels.
+func stretched(b *testing.B, was []byte, known []string) (text []byte, moments int) {
+	b.Helper()
+	lines := bytes.Split(bytes.TrimSuffix(was, []byte("\n")), []byte("\n"))
+	var out bytes.Buffer
+	out.Write(lines[0])
+	more := probes(200 - len(known))
+	for _, key := range more {
+		out.WriteString("," + key)
+	}
+	out.WriteByte('\n')
+	at, _, _ := strings.Cut(string(lines[1]), ",")
+	begun, err := strconv.ParseInt(at, 10, 64)
+	if err != nil {
+		b.Fatal(err)
+	}
+	r := rand.New(rand.NewPCG(3, 4))
+	for s := range int64(day) {
+		_, cells, _ := strings.Cut(string(lines[1+int(s)%(len(lines)-1)]), ",")
+		fmt.Fprintf(&out, "%d,%s", begun+1000*s, cells)
+		for range more {
+			fmt.Fprintf(&out, ",%g", 40+0.125*float64(r.IntN(80)))
+		}
+		out.WriteByte('\n')
+	}
+	return out.Bytes(), day
+}
+
+// BenchmarkDays compares four trims, under each of which a day of 200 channels was recorded, and reads what overlaying them takes; the list
+// of the rig's trims is the baseline.
+func BenchmarkDays(b *testing.B) {
+	text, _ := fourDays(b, servertest.Start(b))
+	there := servertest.Pages(b, storetest.Open(b))
+	status, words, list := taken(b, there, "", text)
+	if status != 201 {
+		b.Fatalf("%d: %s", status, words)
+	}
+	rig := list[0].Rig
+	var trims []api.Trim
+	there.Call("GET", fmt.Sprintf("/api/rigs/%d/trims", rig), nil, 200, &trims)
+	var trials []api.Trial
+	there.Call("GET", fmt.Sprintf("/api/rigs/%d/trials", rig), nil, 200, &trials)
+	compare := "/api/comparison?trim="
+	for i, t := range trims {
+		compare += fmt.Sprintf("%s%d", map[bool]string{true: ","}[i > 0], t.Id)
+	}
+	keys := "power.package,power.wall,temperature.above,clock.effective.mean,voltage.core.delivered,speed.fan.1"
+	var overlay []string
+	for _, t := range trials {
+		overlay = append(overlay, fmt.Sprintf("/api/trials/%d/telemetry?buckets=360&meansOnly=true&keys=%s", t.Id, keys))
+	}
+	for _, row := range []struct {
+		name  string
+		paths []string
+	}{{"comparison", []string{compare}}, {"overlay", overlay}, {"baseline-trims", []string{fmt.Sprintf("/api/rigs/%d/trims", rig)}}} {
+		b.Run(row.name, func(b *testing.B) {
+			var took []time.Duration
+			for b.Loop() {
+				begun := time.Now()
+				for _, path := range row.paths {
+					fetch(b, "GET", there.Address+path, nil)
+				}
+				took = append(took, time.Since(begun))
+			}
+			slices.Sort(took)
+			b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "ms/median")
+			b.ReportMetric(float64(took[len(took)-1].Microseconds())/1000, "ms/longest")
+		})
 	}
 }

@@ -32,19 +32,19 @@ var list = []shot{
 	{name: "fleet", path: "/rig/1/fleet", wait: "[data-fleet-rig='Tern 2'] [data-won]"},
 	{name: "compare", path: "/rig/1/compare", wait: "[data-words]", prepare: threeCompared},
 	{name: "record", path: "/rig/1/trim", wait: "aside a[href$=record]", prepare: record},
+	{name: "cooling", path: "/rig/1/cooling", wait: "[data-chart=fan]", prepare: func(p *rod.Page) error {
+		if err := click(p, "aside button", "Draw it"); err != nil {
+			return err
+		}
+		_, err := p.Timeout(browser.Timeout).Element("[data-changes]")
+		return err
+	}},
 	{name: "scores", path: "/rig/1/scores", wait: "[data-comparison]"},
 	{name: "soundings", path: "/rig/1/soundings", wait: "[data-chart=soundings]"},
 	{name: "plane", path: "/rig/4/soundings", wait: "[data-chart=plane]"},
 	{name: "tuning-flown", path: "/rig/6/tuning", wait: "[data-done=proof]"},
 	{name: "tuning", path: "/rig/1/tuning/0/new", wait: "[data-plan]", prepare: tuning},
 	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
-	{name: "parts", path: "/rig/3/parts", wait: "aside button", prepare: func(p *rod.Page) error {
-		if err := click(p, "main button", "Learn the board"); err != nil {
-			return err
-		}
-		_, err := p.Timeout(browser.Timeout).Element("[data-registry] td")
-		return err
-	}},
 	{name: "log", path: "/rig/3/log", wait: "[data-log] li"},
 	{name: "accounts", path: "/rig/1/accounts", wait: "[data-account=Bo]", guarded: true, known: true, prepare: func(p *rod.Page) error {
 		return click(p, "[data-account=Bo] button", "Change")

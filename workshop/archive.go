@@ -16,7 +16,7 @@ import (
 )
 
 // Archive makes all that is kept of rigs, of every one where none is named, ready to be written. Nothing may run on them meanwhile.
-func (w *Workshop) Archive(ctx context.Context, rigs ...int64) (*Export, error) {
+func (w *Workshop) Archive(ctx context.Context, rigs []int64) (*Export, error) {
 	if err := may(ctx, manage, 0); err != nil {
 		return nil, err
 	}

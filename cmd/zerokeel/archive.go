@@ -31,7 +31,7 @@ func archiveCommand() *cobra.Command {
 				}
 				ids = append(ids, id)
 			}
-			x, err := shop.Archive(ctx, ids...)
+			x, err := shop.Archive(ctx, ids)
 			if err != nil {
 				return err
 			}

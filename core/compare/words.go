@@ -86,7 +86,12 @@ func speed(tables []Table, id, what, manner string) *aspect {
 
 // settledAt is the aspect of a figure that settles under heavy load; nil where no side tells of it.
 func settledAt(rows []SettledRow, key, what, more, less string, decimals int) *aspect {
-	at := slices.IndexFunc(rows, func(r SettledRow) bool { return r.Load == load.Heavy && r.Key == key })
+	return settledUnder(load.Heavy, rows, key, what, more, less, decimals)
+}
+
+// settledUnder is settledAt under another load.
+func settledUnder(kind load.Kind, rows []SettledRow, key, what, more, less string, decimals int) *aspect {
+	at := slices.IndexFunc(rows, func(r SettledRow) bool { return r.Load == kind && r.Key == key })
 	if at < 0 {
 		return nil
 	}
@@ -110,6 +115,7 @@ func aspects(settled []SettledRow, tables []Table) []*aspect {
 		settledAt(settled, channel.PackagePower, "power", "more", "less", 1),
 		settledAt(settled, channel.WallPower, "power at the wall", "more at the wall", "less at the wall", 1),
 		settledAt(settled, channel.Noise, "noise", "louder", "quieter", 1),
+		settledUnder(load.Idle, settled, channel.Noise, "noise at idle", "louder at idle", "quieter at idle", 1),
 		speed(tables, yardstick.Sustained, sustainedSpeed, "sustained"),
 		lasting(settled),
 		speed(tables, yardstick.Burst, "speed in a burst", "in a burst"),
@@ -131,8 +137,8 @@ const (
 )
 
 // Words says how the second of a pair compares with the first, as far as it was compared: heat, power and noise settled under heavy
-// load, and scores; first what was shown. What was not is said not to be, and a burst is said to be one: limits that hold only later may
-// make a machine slower that is faster in it.
+// load, noise at idle, and scores; first what was shown. What was not is said not to be, and a burst is said to be one: limits that
+// hold only later may make a machine slower that is faster in it.
 func Words(settled []SettledRow, tables []Table, base, other int) []Phrase {
 	var shown []Phrase
 	var not []string
@@ -163,8 +169,8 @@ type Gain struct {
 	Shown, Good bool // the difference is more than noise, and for the better
 }
 
-// Gains tells what the second of a pair differs by from the first in heat, power at the package, noise, and speed: the sustained score, or,
-// where there is none, the clock under lasting load, in %. What was not compared is left out.
+// Gains tells what the second of a pair differs by from the first in heat, power at the package, noise, and speed: the sustained
+// score, or, where there is none, the clock under lasting load, in %. What was not compared is left out.
 func Gains(settled []SettledRow, tables []Table, base, other int) []Gain {
 	var out []Gain
 	for _, a := range aspects(settled, tables) {
@@ -225,6 +231,7 @@ func Verdicts(names []string, settled []SettledRow, tables []Table) []Verdict {
 	say("fast on few cores", speed(tables, "single-core", "", ""))
 	say("cool", settledAt(settled, channel.AboveAmbient, "", "warmer", "cooler", 1))
 	say("quiet", settledAt(settled, channel.Noise, "", "louder", "quieter", 1))
+	say("quiet at idle", settledUnder(load.Idle, settled, channel.Noise, "", "louder", "quieter", 1))
 	say("frugal", settledAt(settled, channel.WallPower, "", "more", "less", 1),
 		settledAt(settled, channel.PackagePower, "", "more", "less", 1))
 	return out

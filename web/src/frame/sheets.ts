@@ -2,6 +2,7 @@ import type { ReactNode } from 'react';
 import { AccountsSheet } from '../features/accounts/accounts-sheet';
 import { AuditSheet } from '../features/accounts/audit-sheet';
 import { CompareSheet } from '../features/compare/compare-sheet';
+import { CoolingSheet } from '../features/cooling/cooling-sheet';
 import { CardSheet } from '../features/fitting/card';
 import { FittingSheet } from '../features/fitting/fitting-sheet';
 import { FleetSheet } from '../features/fleet/fleet-sheet';
@@ -40,6 +41,7 @@ export const sheets: SheetEntry[] = [
   { word: 'log', title: 'Log', key: 'o', part: 'know', component: LogSheet },
   { word: 'tuning', title: 'Tuning', key: 'u', part: 'change', component: TuningSheet },
   { word: 'trim', title: 'Trim', key: 't', part: 'change', component: TrimSheet },
+  { word: 'cooling', title: 'Cooling', key: 'w', part: 'change', component: CoolingSheet },
   { word: 'fitting', title: 'Fitting', key: 'f', part: 'change', component: FittingSheet },
   { word: 'trial', title: 'Trial', key: 'l', part: 'prove', component: TrialSheet },
   { word: 'soundings', title: 'Soundings', key: 'd', part: 'prove', component: SoundingsSheet },

@@ -14,6 +14,7 @@ export type SheetWord =
   | 'fleet'
   | 'tuning'
   | 'trim'
+  | 'cooling'
   | 'fitting'
   | 'trial'
   | 'soundings'

@@ -18,7 +18,7 @@ const strips: [string, string][] = [
   ['temperature.above', 'Above ambient'],
   ['clock.effective.mean', 'Effective clock'],
   ['voltage.core.delivered', 'Core voltage'],
-  ['speed.fan.0', 'Fan'],
+  ['speed.fan.1', 'Fan'],
   ['power.wall', 'Wall power'],
 ];
 

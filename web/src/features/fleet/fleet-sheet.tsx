@@ -7,6 +7,7 @@ import { Empty, Problem, Sim } from '../../ui/elements';
 import { count, num, signed, trimName } from '../../ui/format';
 import { type SheetWord, sheetPath } from '../../ui/sheet';
 import { Standing } from '../../ui/standing';
+import { KinSwarms } from './kin-swarms';
 
 type Line = Schemas['FleetLine'];
 type Gain = Schemas['FleetGain'];
@@ -114,6 +115,7 @@ export function FleetSheet() {
         Speed, power, heat and noise: the trim in force against the machine as delivered, settled under full load, with
         95 % intervals. ● is shown to be better, ✕ worse; what stands in grey may be chance.
       </p>
+      <KinSwarms rigs={rigs.data} />
     </div>
   );
 }

@@ -33,21 +33,15 @@ export function Strips({ trial, others, children }: { trial: Trial; others: Tria
     return () => watch.disconnect();
   }, []);
   const under = overlaid === undefined ? undefined : overlay.data;
-  const strips = useMemo(
-    () =>
-      build(
-        (data?.channels ?? []).map((c) => withGaps(c, data?.bucketS ?? 1)),
-        above,
-        more,
-        under,
-        data,
-      ),
-    [data, above, more, under],
-  );
+  const swept = trial.purpose === 'sweep';
+  const strips = useMemo(() => {
+    const told = (data?.channels ?? []).map((c) => withGaps(c, data?.bucketS ?? 1));
+    return swept ? sweepStrips(told) : build(told, above, more, under, data);
+  }, [data, above, more, under, swept]);
   const can = extras.filter((e) => data?.channels.some((c) => c.key.startsWith(extraKeys[e])));
   const hasAbove = data?.channels.some((c) => c.key === 'temperature.above') ?? false;
   const { width } = size;
-  const cores = data?.channels.filter((c) => c.key.startsWith('temperature.core.')).length || 2;
+  const cores = swept ? 0 : (data?.channels.filter((c) => c.key.startsWith('temperature.core.')).length ?? 0) || 2;
   const height = Math.max(58, Math.floor((size.height - 110 - cores * 9) / Math.max(3, strips.length)) - 17);
   return (
     <div
@@ -67,9 +61,9 @@ export function Strips({ trial, others, children }: { trial: Trial; others: Tria
             length={length}
             zoomed={chosen !== undefined}
             onView={look}
-            above={hasAbove ? above : undefined}
+            above={hasAbove && !swept ? above : undefined}
             onAbove={setAbove}
-            can={can}
+            can={swept ? [] : can}
             more={more}
             onMore={setMore}
             others={others}
@@ -89,10 +83,10 @@ export function Strips({ trial, others, children }: { trial: Trial; others: Tria
                 view={view}
                 onView={look}
               />
-              {i === 0 && <LimiterRibbon telemetry={data} view={view} width={width} />}
+              {i === 0 && !swept && <LimiterRibbon telemetry={data} view={view} width={width} />}
             </div>
           ))}
-          <CoreStrip telemetry={data} view={view} width={width} failed={trial.core} />
+          {!swept && <CoreStrip telemetry={data} view={view} width={width} failed={trial.core} />}
           <TimeRuler view={view} width={width} />
         </>
       )}
@@ -130,6 +124,24 @@ function withGaps(c: Channel, bucketS: number): Channel {
 }
 
 const orNull = (x: number | undefined) => (x === undefined || Number.isNaN(x) ? null : x);
+
+/** What a sweep of a header is looked at for: which speeds follow which duty, and how warm it gets. */
+function sweepStrips(channels: Channel[]): StripData[] {
+  const strip = (title: string, prefix: string): StripData[] => {
+    const list = channels.filter((c) => c.key.startsWith(prefix));
+    const first = list[0];
+    if (!first) return [];
+    const lines = list.map(
+      (c, i): Line => ({
+        label: c.label.toLowerCase(),
+        look: clusterLooks[i] ?? 'thin',
+        values: onAxis(c, first.t),
+      }),
+    );
+    return [{ channel: first.key, title, unit: first.unit, decimals: 0, times: first.t, lines }];
+  };
+  return [...strip('Speed', 'speed.'), ...strip('Duty', 'duty.'), ...strip('Temperature', 'temperature.package')];
+}
 
 /** The strips that the rig's channels allow, in their order. */
 function build(channels: Channel[], above: boolean, more: Extra[], under?: Telemetry, axis?: Telemetry): StripData[] {

@@ -56,6 +56,15 @@ export function TrialSheet({ rig: rigId, id }: SheetProps) {
       <aside className="min-h-0 overflow-auto border-l border-line px-4 py-3">
         {t && !t.ended ? <RunningDock trial={t} /> : <StartDock rig={rig} />}
         {t && <Legs trial={t} />}
+        {t?.ended && t.purpose === 'sweep' && (
+          <p className="mb-4">
+            What it showed stands under{' '}
+            <Link className="underline" href={sheetPath(rigId, 'cooling')}>
+              Cooling
+            </Link>
+            .
+          </p>
+        )}
         {t?.ended && <WhatItShows rig={rig} trial={t} />}
         {t?.startedAt && <Logs trial={t} />}
         {t?.ended && t.startedAt && <Samples trial={t} />}
@@ -85,11 +94,14 @@ function OtherView({ title, onClick }: { title: string; onClick: () => void }) {
   );
 }
 
+/** What a trial is called by what it is for. */
+const words: Record<Trial['purpose'], string> = { proof: 'Trial', score: 'Benchmark', sweep: 'Fan sweep' };
+
 function TrialHeading({ trial, trim }: { trial: Trial; trim: string }) {
   return (
     <header className="mb-1 flex items-baseline gap-3">
       <h1 className="text-[17px] font-semibold whitespace-nowrap">
-        {trial.purpose === 'score' ? 'Benchmark' : 'Trial'} {trial.number} under {trim}
+        {words[trial.purpose]} {trial.number} under {trim}
       </h1>
       <p data-verdict={trial.verdict} className="truncate">
         {trial.ended || trial.verdict ? (
