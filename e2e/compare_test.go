@@ -101,6 +101,7 @@ func TestJourneyFleet(t *testing.T) {
 	p.see("h1", `11 rigs: .*\d+ needs? you now`)
 	p.see("[data-fleet='11'] tbody tr:first-child", "lost its trim")
 	p.see("[data-fleet-rig='Petrel'] [data-won='heat']", `−\d+\.\d ±\d`)
+	p.see("[data-trait=mount] [data-kin-rig='Tern 5'][data-strays=true]", "") // its cooler sits badly
 	p.click("th button", "Heat")
 	p.see("th[aria-sort='ascending']", "Heat")
 	p.fill("[aria-label='Filter the rigs']", "tern nothing")

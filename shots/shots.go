@@ -29,7 +29,7 @@ var list = []shot{
 	{name: "fitting", path: "/rig/1/fitting", wait: "[data-fitting='in force']"},
 	{name: "trial", path: "/rig/1/trial/5", wait: ".uplot canvas"},
 	{name: "trial-failed", path: "/rig/1/trial/7", wait: ".uplot canvas"},
-	{name: "fleet", path: "/rig/1/fleet", wait: "[data-fleet-rig='Tern 2'] [data-won]"},
+	{name: "fleet", path: "/rig/1/fleet", wait: "[data-kin] [data-strays=true]"},
 	{name: "compare", path: "/rig/1/compare", wait: "[data-words]", prepare: threeCompared},
 	{name: "record", path: "/rig/1/trim", wait: "aside a[href$=record]", prepare: record},
 	{name: "cooling", path: "/rig/1/cooling", wait: "[data-chart=fan]", prepare: func(p *rod.Page) error {

@@ -307,7 +307,13 @@ export const energyQuery = (trim: number[], ask: EnergyAsk) =>
   });
 
 /** Every rig with what it won and needs; asked again while some of it is being worked out. */
-export const kinQuery = queryOptions({ queryKey: ['fleet', 'kin'], queryFn: () => take(api.GET('/api/kin')) });
+/** Rigs of a kind side by side; known is how many rigs of the fleet have been worked out, with each of which it is asked anew. */
+export const kinQuery = (known: number) =>
+  queryOptions({
+    queryKey: ['fleet', 'kin', known],
+    queryFn: () => take(api.GET('/api/kin')),
+    placeholderData: (before) => before,
+  });
 
 export const fleetQuery = queryOptions({
   queryKey: ['fleet'],

@@ -115,7 +115,7 @@ export function FleetSheet() {
         Speed, power, heat and noise: the trim in force against the machine as delivered, settled under full load, with
         95 % intervals. ● is shown to be better, ✕ worse; what stands in grey may be chance.
       </p>
-      <KinSwarms rigs={rigs.data} />
+      <KinSwarms rigs={rigs.data} known={rows.filter((r) => !r.line.stale).length} />
     </div>
   );
 }

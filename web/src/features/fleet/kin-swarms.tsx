@@ -17,8 +17,8 @@ const titles: Record<Trait['what'], (kin: Kin) => [string, string]> = {
 };
 
 /** Rigs with the same processor, each a dot by what its records tell of it: one that stands out is seen at once. */
-export function KinSwarms({ rigs }: { rigs: Rig[] }) {
-  const kin = useQuery(kinQuery);
+export function KinSwarms({ rigs, known }: { rigs: Rig[]; known: number }) {
+  const kin = useQuery(kinQuery(known));
   if (!kin.data || kin.data.length === 0) return null;
   return (
     <section className="mt-5" data-kin={kin.data.length}>
