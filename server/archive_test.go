@@ -15,6 +15,7 @@ import (
 	"zerokeel/archive"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
+	"zerokeel/standin"
 	"zerokeel/store/storetest"
 )
 
@@ -141,6 +142,9 @@ func TestRigIsCarriedToAnotherServer(t *testing.T) {
 	there := servertest.On(t, storetest.Open(t))
 	other := there.AddRig(example(t, "gannet"), 600) // so that numbers differ
 	other.Fit(other.Trims()[0].Id)
+	for _, name := range []string{"twin", "triplet"} { // of the same parts, which more rigs use here
+		there.AddRig(petrel(t, func(cfg *standin.Config) { cfg.Name = name }), 600)
+	}
 	status, words, list := taken(t, there, "", text)
 	if status != 201 || len(list) != 1 || list[0].Name != "petrel" || list[0].Token == "" {
 		t.Fatalf("%d: %s", status, words)
@@ -180,10 +184,10 @@ func TestRigIsCarriedToAnotherServer(t *testing.T) {
 		t.Errorf("under another name: %d %s", status, words)
 	}
 	whole := fetched(t, there, "")
-	if all := opened(t, whole); len(all.Rigs) != 3 || all.Shared["parts"] < 7 {
+	if all := opened(t, whole); len(all.Rigs) != 5 || all.Shared["parts"] < 7 {
 		t.Errorf("of all: %+v", all.Contents)
 	}
-	if status, words, list = taken(t, servertest.On(t, storetest.Open(t)), "", whole); status != 201 || len(list) != 3 {
+	if status, words, list = taken(t, servertest.On(t, storetest.Open(t)), "", whole); status != 201 || len(list) != 5 {
 		t.Errorf("all of them: %d %s", status, words)
 	}
 }

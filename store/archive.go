@@ -41,12 +41,15 @@ type ref struct{ path, table string }
 // ofTrials is the condition of what hangs on a rig's trials.
 const ofTrials = `trial_id IN (SELECT id FROM trials WHERE rig_id = ?)`
 
+// onArrival stands for the moment at which a row came.
+const onArrival = "on arrival"
+
 // archivedTables are what a rig's records consist of, each after those that its rows name. Of the tables beside them, some belong to the
 // whole workshop, some to a link or a process, and fleet_lines is worked out anew; a test holds this list against the database.
 var archivedTables = []archived{
 	{name: "rigs", of: `id = ?`, refs: map[string]string{"trim_in_force": "trims", "lost_trim": "trims"},
 		later: []string{"trim_in_force", "lost_trim"},
-		leave: map[string]any{"token_hash": nil, "firmware_password": "", "records_version": 0, "boot_id": "", "check_due": false,
+		leave: map[string]any{"token_hash": nil, "firmware_password": "", "records_version": 0, "claims": 0, "boot_id": "", "check_due": false,
 			"absence": "", "absent_since": nil}},
 	{name: "trims", of: `rig_id = ?`, refs: map[string]string{"rig_id": "rigs", "parent_id": "trims"}},
 	{name: "fittings", of: `rig_id = ?`, refs: map[string]string{"rig_id": "rigs", "trim_id": "trims"}},
@@ -73,7 +76,7 @@ var archivedTables = []archived{
 // sharedTables hold what several rigs use; what stays of them is when a row was last changed. Of these an archive holds what its rigs
 // need; where another server has the same name for something else, it refuses.
 var sharedTables = []archived{
-	{name: "parts", order: "kind, id", leave: map[string]any{"updated_at": nil}, of: `(kind, id) IN (SELECT 'processor', processor_id FROM rigs WHERE id IN (?) UNION SELECT 'board', board_id
+	{name: "parts", order: "kind, id", leave: map[string]any{"updated_at": onArrival, "claims": 0}, of: `(kind, id) IN (SELECT 'processor', processor_id FROM rigs WHERE id IN (?) UNION SELECT 'board', board_id
 		FROM rigs WHERE id IN (?) UNION SELECT 'cooler', cooler_id FROM rigs WHERE id IN (?) UNION SELECT 'memory', memory_id FROM rigs
 		WHERE id IN (?))`},
 	{name: "yardsticks", order: "id", of: `id IN (SELECT yardstick_id FROM scores WHERE rig_id IN (?))`},
@@ -683,8 +686,10 @@ func share(ctx context.Context, tx *txn, t *archived, from *archive.Reader) erro
 				return unfit(t.name, place, err)
 			}
 		}
-		for key := range t.leave {
-			add[key] = time.Now().UTC() // when it came
+		for key, v := range t.leave {
+			if add[key] = v; v == onArrival {
+				add[key] = time.Now().UTC()
+			}
 		}
 		_, err = insertRow(ctx, tx, t.name, add)
 		return err
