@@ -177,6 +177,14 @@ func (g guesser) body(op *openapi3.Operation) (kind string, text []byte) {
 		}
 		return "text/csv", text
 	}
+	if kinds.Get("application/zip") != nil {
+		starts := []string{"", "PK\x03\x04", "PK\x05\x06" + strings.Repeat("\x00", 18), "{}"}
+		text = []byte(starts[g.IntN(len(starts))])
+		for range g.IntN(40) {
+			text = append(text, byte(g.IntN(256)))
+		}
+		return "application/zip", text
+	}
 	value := g.value(kinds.Get("application/json").Schema.Value, 0)
 	text, err := json.Marshal(value)
 	if err != nil {

@@ -13,7 +13,7 @@ import (
 )
 
 // tableSteps is at how many duties a machine is forecast: its temperatures change smoothly between.
-const tableSteps = 16
+const tableSteps = 10
 
 // AskedOf puts what a fit says of a machine under a trim, whatever its fan, into the terms of a quietest curve, in a room of ambientC.
 // Ceilings, hours and whether the fan may stand are left to whoever asks. The error is an invalid.List when the board does not take
@@ -38,7 +38,7 @@ func AskedOf(f *forecast.Fit, settings trim.Settings, ambientC float64) (*Asked,
 		}
 	}
 	for _, duty := range duties {
-		r, err := f.Forecast(settings.With(constant(set.Board, duty)), ambientC)
+		r, err := f.Settled(settings.With(constant(set.Board, duty)), ambientC)
 		if err != nil {
 			return nil, fmt.Errorf("forecast at %.0f %% of the fan: %w", duty, err)
 		}

@@ -80,14 +80,28 @@ func (f *Fit) Forecast(settings trim.Settings, ambientC float64) (*Result, error
 	if err != nil {
 		return nil, err
 	}
-	r := &Result{AmbientC: ambientC, Records: f.Records}
-	for i := range v.loads {
-		r.Loads, r.Spreads = append(r.Loads, v.loads[i].state), append(r.Spreads, v.loads[i].spread)
-	}
+	r := f.settled(v)
 	if r.Scores, err = f.scores(v); err != nil {
 		return nil, err
 	}
 	return r, nil
+}
+
+// Settled is Forecast without scores, for those who ask for many trims.
+func (f *Fit) Settled(settings trim.Settings, ambientC float64) (*Result, error) {
+	v, err := f.view(settings, ambientC)
+	if err != nil {
+		return nil, err
+	}
+	return f.settled(v), nil
+}
+
+func (f *Fit) settled(v *view) *Result {
+	r := &Result{AmbientC: v.ambientC, Records: f.Records}
+	for i := range v.loads {
+		r.Loads, r.Spreads = append(r.Loads, v.loads[i].state), append(r.Spreads, v.loads[i].spread)
+	}
+	return r
 }
 
 // view is what a fit makes of a trim under every load.
