@@ -156,6 +156,10 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 	if err != nil {
 		return err
 	}
+	members, err := r.store.OpenMembers(ctx)
+	if err != nil {
+		return err
+	}
 	due, err := r.store.DueChecks(ctx)
 	if err != nil {
 		return err
@@ -211,6 +215,14 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 			continue
 		}
 		r.step(ctx, steps, fmt.Sprintf("session %d", x.ID), x.RigID, func(lease *store.Lease) error { return r.stepSession(ctx, lease, x.ID) })
+	}
+	for i := range members {
+		m := &members[i]
+		if others(m.RigID) {
+			continue
+		}
+		r.step(ctx, steps, fmt.Sprintf("rig %d of batch %d", m.RigID, m.BatchID), m.RigID,
+			func(lease *store.Lease) error { return r.stepMember(ctx, lease, m) })
 	}
 	for _, p := range pilots {
 		if p.State == store.PilotPaused && !p.EndAsked || others(p.RigID) {

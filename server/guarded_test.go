@@ -50,7 +50,7 @@ func TestRolesDivideEveryOperation(t *testing.T) {
 	// What is allowed and has no body does what it says, so each path names things that are not there.
 	fill := strings.NewReplacer("{rig}", "987", "{trim}", "987", "{trial}", "987", "{fitting}", "987", "{session}", "987", "{log}", "987",
 		"{pilot}", "987", "{score}", "987", "{watch}", "987", "{account}", "987", "{kind}", "board", "{id}", "none", "{ladder}", "none",
-		"{channel}", "none", "{source}", "0123456789abcdef0123")
+		"{channel}", "none", "{batch}", "987", "{source}", "0123456789abcdef0123")
 	tried := 0
 	for path, item := range doc.Paths.Map() {
 		for method, op := range item.Operations() {

@@ -60,7 +60,7 @@ var archivedTables = []archived{
 			{"done.*.trim", "trims"}, {"done.*.trial", "trials"}, {"now.trim", "trims"}, {"now.fitting", "fittings"}, {"now.trial", "trials"},
 			{"now.session", "sessions"}}}},
 	{name: "trials", of: `rig_id = ?`, refs: map[string]string{"rig_id": "rigs", "trim_id": "trims", "session_id": "sessions",
-		"pilot_id": "pilots"}},
+		"pilot_id": "pilots"}, leave: map[string]any{"batch_id": nil}},
 	{name: "legs", of: ofTrials, refs: map[string]string{"trial_id": "trials"}, leave: map[string]any{"order_id": nil, "stream": ""}},
 	{name: "events", of: `leg_id IN (SELECT id FROM legs WHERE ` + ofTrials + `)`, refs: map[string]string{"leg_id": "legs"}},
 	{name: "scores", of: `rig_id = ?`, refs: map[string]string{"rig_id": "rigs", "trim_id": "trims", "leg_id": "legs"}},

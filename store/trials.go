@@ -53,6 +53,7 @@ type Trial struct {
 	Block     sql.NullInt64        `db:"session_block"` // of that session
 	Pilot     sql.NullInt64        `db:"pilot_id"`      // whose order it carries out
 	Order     sql.NullInt64        `db:"pilot_order"`   // its number
+	Batch     sql.NullInt64        `db:"batch_id"`      // whose rig it tries
 	StartedAt sql.NullTime         `db:"started_at"`    // on the rig's clock
 	CreatedAt time.Time            `db:"created_at"`
 	EndedAt   sql.NullTime         `db:"ended_at"`
@@ -145,7 +146,7 @@ type Event struct {
 }
 
 const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, go_on, cores, acted_at, boot_at_end, result,
-	session_id, session_block, pilot_id, pilot_order, started_at, created_at, ended_at, rig_ended, kept, dropped_at`
+	session_id, session_block, pilot_id, pilot_order, batch_id, started_at, created_at, ended_at, rig_ended, kept, dropped_at`
 
 const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force,
 	stream, ordered_at,
@@ -163,9 +164,9 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 			return err
 		}
 		result, err := tx.NamedExecContext(ctx, `INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, go_on, cores, acted_at,
-			created_at, session_id, session_block, pilot_id, pilot_order)
+			created_at, session_id, session_block, pilot_id, pilot_order, batch_id)
 			VALUES (:rig_id, :trim_id, :number, :name, :purpose, :state, :go_on, :cores, :acted_at, :created_at, :session_id, :session_block,
-			:pilot_id, :pilot_order)`, t)
+			:pilot_id, :pilot_order, :batch_id)`, t)
 		if err != nil {
 			return err
 		}

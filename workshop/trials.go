@@ -141,6 +141,7 @@ type Plan struct {
 	Repeat  *int
 	Session *SessionBlock // whose runs they are
 	Pilot   *PilotOrderOf // whose order it is
+	Batch   int64         // whose rig it tries; 0 for none
 }
 
 // LegPlan is a leg as it is asked for.
@@ -182,6 +183,7 @@ func (w *Workshop) StartTrial(ctx context.Context, rig int64, p Plan) (*Trial, e
 	if o := p.Pilot; o != nil {
 		t.Pilot, t.Order = sql.NullInt64{Int64: o.Pilot, Valid: true}, sql.NullInt64{Int64: int64(o.Number), Valid: true}
 	}
+	t.Batch = sql.NullInt64{Int64: p.Batch, Valid: p.Batch != 0}
 	cores, err := w.runningCores(ctx, r)
 	if err != nil {
 		return nil, err

@@ -961,6 +961,42 @@ type Baseline struct {
 	Stock []Figure `json:"stock"`
 }
 
+// Batch defines model for Batch.
+type Batch struct {
+	CreatedAt time.Time `json:"createdAt"`
+
+	// DrawW that is reckoned with at this moment
+	DrawW   float64       `json:"drawW"`
+	Ended   bool          `json:"ended"`
+	Id      int64         `json:"id"`
+	Ladder  string        `json:"ladder"`
+	Members []BatchMember `json:"members"`
+
+	// MostW 0 for no ceiling
+	MostW     float64 `json:"mostW"`
+	Name      string  `json:"name"`
+	StopAsked bool    `json:"stopAsked"`
+}
+
+// BatchMember defines model for BatchMember.
+type BatchMember struct {
+	ExpectW    float64 `json:"expectW"`
+	IdleW      float64 `json:"idleW"`
+	RemainingS float64 `json:"remainingS"`
+	Rig        int64   `json:"rig"`
+
+	// Share of its trial that is done
+	Share float64 `json:"share"`
+
+	// State waits, goes or ended
+	State string `json:"state"`
+
+	// Trial 0 before it has begun
+	Trial   int64  `json:"trial"`
+	Verdict string `json:"verdict"`
+	Words   string `json:"words"`
+}
+
 // Blame defines model for Blame.
 type Blame struct {
 	// Changes from the one that held to the one that failed
@@ -2869,6 +2905,20 @@ type Spread struct {
 	Runs []float64 `json:"runs"`
 }
 
+// StartBatchRequest defines model for StartBatchRequest.
+type StartBatchRequest struct {
+	// Ladder id of a template
+	Ladder string `json:"ladder"`
+
+	// MostW at the wall, of all of them together, at any moment; no ceiling when left out
+	MostW *float64 `json:"mostW,omitempty"`
+	Name  *string  `json:"name,omitempty"`
+	Rigs  []int64  `json:"rigs"`
+
+	// Trim carried to each rig and fitted first; each one's trim in force when left out
+	Trim *int64 `json:"trim,omitempty"`
+}
+
 // StartPilotRequest defines model for StartPilotRequest.
 type StartPilotRequest struct {
 	// AbortC at which legs end
@@ -3606,6 +3656,9 @@ type AddAccountJSONRequestBody = AddAccountRequest
 // ChangeAccountJSONRequestBody defines body for ChangeAccount for application/json ContentType.
 type ChangeAccountJSONRequestBody = ChangeAccountRequest
 
+// StartBatchJSONRequestBody defines body for StartBatch for application/json ContentType.
+type StartBatchJSONRequestBody = StartBatchRequest
+
 // MakeFirstOwnerJSONRequestBody defines body for MakeFirstOwner for application/json ContentType.
 type MakeFirstOwnerJSONRequestBody = FirstOwnerRequest
 
@@ -3725,6 +3778,15 @@ type ServerInterface interface {
 	// ReadAudit Who did what, or tried to, the newest 200, newest first; earlier ones by before
 	// (GET /api/audit)
 	ReadAudit(ctx *echo.Context, params ReadAuditParams) error
+	// ListBatches The newest batches, newest first
+	// (GET /api/batches)
+	ListBatches(ctx *echo.Context) error
+	// StartBatch Run a ladder on several rigs, as many at once as a ceiling of power at the wall bears
+	// (POST /api/batches)
+	StartBatch(ctx *echo.Context) error
+	// StopBatch End a batch; what waits does not begin, and what runs is stopped
+	// (POST /api/batches/{batch}/stop)
+	StopBatch(ctx *echo.Context, batch int64) error
 	// ListKnownChannels The channels that the application gives a meaning to, and how each is summed up
 	// (GET /api/channels)
 	ListKnownChannels(ctx *echo.Context) error
@@ -4141,6 +4203,40 @@ func (w *ServerInterfaceWrapper) ReadAudit(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ReadAudit(ctx, params)
+	return err
+}
+
+// ListBatches converts echo context to params.
+func (w *ServerInterfaceWrapper) ListBatches(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListBatches(ctx)
+	return err
+}
+
+// StartBatch converts echo context to params.
+func (w *ServerInterfaceWrapper) StartBatch(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartBatch(ctx)
+	return err
+}
+
+// StopBatch converts echo context to params.
+func (w *ServerInterfaceWrapper) StopBatch(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "batch" -------------
+	var batch int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "batch", ctx.Param("batch"), &batch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter batch: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StopBatch(ctx, batch)
 	return err
 }
 
@@ -6394,6 +6490,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/trims/:trim/record", wrapper.GetOwnerRecord, options.OperationMiddlewares["getOwnerRecord"]...)
 	router.GET(options.BaseURL+"/api/archive", wrapper.ExportArchive, options.OperationMiddlewares["exportArchive"]...)
 	router.POST(options.BaseURL+"/api/archive", wrapper.TakeArchive, options.OperationMiddlewares["takeArchive"]...)
+	router.GET(options.BaseURL+"/api/batches", wrapper.ListBatches, options.OperationMiddlewares["listBatches"]...)
+	router.POST(options.BaseURL+"/api/batches", wrapper.StartBatch, options.OperationMiddlewares["startBatch"]...)
+	router.POST(options.BaseURL+"/api/batches/:batch/stop", wrapper.StopBatch, options.OperationMiddlewares["stopBatch"]...)
 	router.GET(options.BaseURL+"/api/fleet", wrapper.GetFleet, options.OperationMiddlewares["getFleet"]...)
 	router.GET(options.BaseURL+"/api/kin", wrapper.GetKin, options.OperationMiddlewares["getKin"]...)
 	router.GET(options.BaseURL+"/api/fleet/table", wrapper.ExportFleet, options.OperationMiddlewares["exportFleet"]...)

@@ -17,7 +17,7 @@ export type Fault = Schemas['Fault'];
 export const api = createClient<paths>({ querySerializer: { array: { style: 'form', explode: false } } });
 
 /** What makes a thing at each asking, by the end of its path. */
-const makes = /\/(rigs|trims|copy|fittings|trials|sessions|scores|incidents|watches|accounts|sweep)$/;
+const makes = /\/(rigs|trims|copy|fittings|trials|sessions|scores|incidents|watches|accounts|sweep|batches)$/;
 
 /** For how long the same words count as the same request, in ms: a double click is one. */
 const onceWithinMs = 2000;

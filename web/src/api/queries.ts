@@ -307,6 +307,12 @@ export const energyQuery = (trim: number[], ask: EnergyAsk) =>
   });
 
 /** Every rig with what it won and needs; asked again while some of it is being worked out. */
+export const batchesQuery = queryOptions({
+  queryKey: ['batches'],
+  queryFn: () => take(api.GET('/api/batches')),
+  refetchInterval: (query) => (query.state.data?.some((b) => !b.ended) ? 2000 : false),
+});
+
 /** Rigs of a kind side by side; known is how many rigs of the fleet have been worked out, with each of which it is asked anew. */
 export const kinQuery = (known: number) =>
   queryOptions({

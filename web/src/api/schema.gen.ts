@@ -1629,6 +1629,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest batches, newest first */
+        get: operations["listBatches"];
+        put?: never;
+        /** Run a ladder on several rigs, as many at once as a ceiling of power at the wall bears */
+        post: operations["startBatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a batch; what waits does not begin, and what runs is stopped */
+        post: operations["stopBatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fleet": {
         parameters: {
             query?: never;
@@ -3438,6 +3475,67 @@ export interface components {
              * @description dB(A) of fan and pump
              */
             noiseDB: number;
+        };
+        StartBatchRequest: {
+            name?: string;
+            rigs: number[];
+            /** @description id of a template */
+            ladder: string;
+            /**
+             * Format: int64
+             * @description carried to each rig and fitted first; each one's trim in force when left out
+             */
+            trim?: number;
+            /**
+             * Format: double
+             * @description at the wall, of all of them together, at any moment; no ceiling when left out
+             */
+            mostW?: number;
+        };
+        Batch: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            ladder: string;
+            /**
+             * Format: double
+             * @description 0 for no ceiling
+             */
+            mostW: number;
+            /**
+             * Format: double
+             * @description that is reckoned with at this moment
+             */
+            drawW: number;
+            stopAsked: boolean;
+            /** Format: date-time */
+            createdAt: string;
+            ended: boolean;
+            members: components["schemas"]["BatchMember"][];
+        };
+        BatchMember: {
+            /** Format: int64 */
+            rig: number;
+            /** @description waits, goes or ended */
+            state: string;
+            /** Format: double */
+            expectW: number;
+            /** Format: double */
+            idleW: number;
+            words: string;
+            /**
+             * Format: int64
+             * @description 0 before it has begun
+             */
+            trial: number;
+            verdict: string;
+            /**
+             * Format: double
+             * @description of its trial that is done
+             */
+            share: number;
+            /** Format: double */
+            remainingS: number;
         };
         TakenRig: {
             /** Format: int64 */
@@ -6898,6 +6996,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakenRig"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listBatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description batches */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    startBatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartBatchRequest"];
+            };
+        };
+        responses: {
+            /** @description the batch */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    stopBatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the batch */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -15,7 +15,8 @@ export type Topic =
   | 'ladder'
   | 'account'
   | 'record'
-  | 'workshop';
+  | 'workshop'
+  | 'batch';
 
 /** The queries that each of them makes stale. News and this page's own changes go by the same table. */
 const stale: Record<Topic, string[]> = {
@@ -24,6 +25,7 @@ const stale: Record<Topic, string[]> = {
   fitting: ['fittings', 'rigs', 'fleet', 'trims', 'log', 'surveyable'],
   trial: [
     'trials',
+    'batches',
     'rigs',
     'fleet',
     'telemetry',
@@ -44,6 +46,7 @@ const stale: Record<Topic, string[]> = {
   ladder: ['ladders'],
   account: ['accounts', 'me'],
   record: ['records'],
+  batch: ['batches'],
   workshop: ['workshop', 'comparison', 'cooling'],
 };
 

@@ -7,6 +7,7 @@ import { Empty, Problem, Sim } from '../../ui/elements';
 import { count, num, signed, trimName } from '../../ui/format';
 import { type SheetWord, sheetPath } from '../../ui/sheet';
 import { Standing } from '../../ui/standing';
+import { BatchPanel, StartBatch } from './batch';
 import { KinSwarms } from './kin-swarms';
 
 type Line = Schemas['FleetLine'];
@@ -47,6 +48,7 @@ export function FleetSheet() {
   const fleet = useQuery(fleetQuery);
   const [order, setOrder] = useState<{ by: Order; down: boolean }>({ by: 'need', down: false });
   const [filter, setFilter] = useState('');
+  const [chosen, setChosen] = useState<number[]>([]);
   const rows = (fleet.data ?? []).flatMap((line) => {
     const rig = rigs.data?.find((r) => r.id === line.rig);
     return rig ? [{ rig, line }] : [];
@@ -60,6 +62,7 @@ export function FleetSheet() {
   return (
     <div className="h-full overflow-auto px-4 py-3">
       <Summary rows={rows} />
+      <BatchPanel rigs={rigs.data} />
       <div className="mt-2 mb-1 flex items-baseline gap-4 text-[13px]">
         <input
           aria-label="Filter the rigs"
@@ -78,9 +81,23 @@ export function FleetSheet() {
           CSV
         </a>
       </div>
+      {chosen.length > 0 && (
+        <StartBatch
+          rigs={shown.filter((r) => chosen.includes(r.rig.id)).map((r) => r.rig)}
+          onStarted={() => setChosen([])}
+        />
+      )}
       <table className="table-thin w-full" data-fleet={rows.length}>
         <thead className="sticky -top-3 bg-paper">
           <tr>
+            <th className="w-5">
+              <input
+                type="checkbox"
+                aria-label="Choose all that are shown"
+                checked={shown.length > 0 && shown.every((r) => chosen.includes(r.rig.id))}
+                onChange={(e) => setChosen(e.target.checked ? shown.map((r) => r.rig.id) : [])}
+              />
+            </th>
             <Head by="name" order={order} onOrder={setOrder}>
               Rig
             </Head>
@@ -102,7 +119,12 @@ export function FleetSheet() {
         </thead>
         <tbody>
           {shown.map((r) => (
-            <FleetRow key={r.rig.id} row={r} />
+            <FleetRow
+              key={r.rig.id}
+              row={r}
+              chosen={chosen.includes(r.rig.id)}
+              onChoose={(on) => setChosen(on ? [...chosen, r.rig.id] : chosen.filter((id) => id !== r.rig.id))}
+            />
           ))}
         </tbody>
       </table>
@@ -198,11 +220,25 @@ function Head({ by, order, onOrder, right, children }: HeadProps) {
   );
 }
 
-function FleetRow({ row: { rig, line } }: { row: Row }) {
+interface FleetRowProps {
+  row: Row;
+  chosen: boolean;
+  onChoose: (on: boolean) => void;
+}
+
+function FleetRow({ row: { rig, line }, chosen, onChoose }: FleetRowProps) {
   const at: SheetWord = line.need.at;
   const to = sheetPath(rig.id, at, at === 'trim' ? (line.trim ?? undefined) : undefined);
   return (
     <tr data-fleet-rig={rig.name}>
+      <td>
+        <input
+          type="checkbox"
+          aria-label={`Choose ${rig.name}`}
+          checked={chosen}
+          onChange={(e) => onChoose(e.target.checked)}
+        />
+      </td>
       <td className="whitespace-nowrap">
         <Link href={sheetPath(rig.id, 'rig')} className="font-semibold">
           {rig.name}
