@@ -47,7 +47,7 @@ export function StartBatch({ rigs, onStarted }: StartProps) {
           >
             {ladders.map((l) => (
               <option key={l.id} value={l.id}>
-                {l.template.name}, {roughly(l.seconds)}
+                {l.template.name}
               </option>
             ))}
           </select>
