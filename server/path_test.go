@@ -83,7 +83,7 @@ func TestFromStockToAProvenChange(t *testing.T) {
 	for i, leg := range trial.Legs { // how long the pauses between legs are depends on this machine
 		rig.Call("GET", fmt.Sprintf("/api/trials/%d/telemetry?buckets=10&fromS=%g&toS=%g", trial.Id, *leg.StartS, *leg.StartS+leg.RanS),
 			nil, 200, &telemetry)
-		if len(telemetry.Channels) != 12+3*8+4 || len(telemetry.Channels[0].T) != 10 {
+		if len(telemetry.Channels) != 12+3*8+4+2*2 || len(telemetry.Channels[0].T) != 10 {
 			t.Errorf("leg %d: %d channels of %d points", i, len(telemetry.Channels), len(telemetry.Channels[0].T))
 		}
 	}
