@@ -78,7 +78,7 @@ func (w *Workshop) Energy(ctx context.Context, trims []int64, ask EnergyAsk) (*E
 	return out, nil
 }
 
-// draws tells what a trim draws at the wall, load by load: as a meter, readings or a log told, else reckoned from package power, and, of
+// draws tells what a trim draws at the wall, load by load: as a meter, a log or readings told, else reckoned from package power, and, of
 // loads that were not run but have hours, as it is forecast.
 func (w *Workshop) draws(ctx context.Context, id int64, hours energy.Hours) (*energy.Machine, error) {
 	c, err := w.compared(ctx, id)
@@ -91,17 +91,15 @@ func (w *Workshop) draws(ctx context.Context, id int64, hours energy.Hours) (*en
 	}
 	m := &energy.Machine{Rig: c.Rig.ID, Draws: map[load.Kind]energy.Draw{}}
 	legs := h.legsUnder(id)
-	source := energy.Read
+	source := energy.Log
 	if slices.ContainsFunc(c.Rig.Channels.V, func(x channel.Channel) bool { return x.Key == channel.WallPower }) {
 		source = energy.Meter
 	}
 	for _, kind := range energy.Loads {
-		wall := compare.LevelOf(kind, channel.WallPower, legs)
-		if wall.Legs == 0 {
-			wall = readOf(kind, legs)
-		}
-		if wall.Legs > 0 {
+		if wall := compare.LevelOf(kind, channel.WallPower, legs); wall.Legs > 0 {
 			m.Draws[kind] = energy.Draw{W: wall.Value, SD: doubt(&wall), Source: source}
+		} else if wall := readOf(kind, legs); wall.Legs > 0 {
+			m.Draws[kind] = energy.Draw{W: wall.Value, SD: doubt(&wall), Source: energy.Read}
 		} else if d, ok := c.byTheSheet(kind, legs); ok {
 			m.Draws[kind] = d
 		}

@@ -48,14 +48,15 @@ type Source string
 
 const (
 	Meter Source = "a meter on the rig"
-	Read  Source = "readings or a log"
+	Log   Source = "the log of another recorder"
+	Read  Source = "readings of some moments"
 	Sheet Source = "reckoned by the board's sheet from package power"
 	// Forecast draws were not measured under a load at all.
 	Forecast Source = "a forecast, not measured"
 )
 
 // What a source's scale is wrong by, as a standard deviation: of all draws of one source on one machine alike.
-var scaleSD = map[Source]float64{Meter: 0.015, Read: 0.02, Sheet: 0.06, Forecast: 0.03}
+var scaleSD = map[Source]float64{Meter: 0.015, Log: 0.02, Read: 0.02, Sheet: 0.06, Forecast: 0.03}
 
 // restSD is by how many watts a sheet is wrong about what everything beside the processor draws, and about a supply that is hardly
 // loaded, likewise.
