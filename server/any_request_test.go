@@ -101,10 +101,12 @@ func TestAnyRequestIsAnswered(t *testing.T) {
 	}
 }
 
-// most is how much of the processor a request may use, under the race detector too. Soundings weigh everything that a rig was ever put
-// to: a quarter of a second, and ten times as much under the detector.
+// most is how much of the processor a request may use, under the race detector too. A survey weighs everything that a rig was ever put
+// to: a quarter of a second, and ten times as much under the detector. Soundings take one, and so does a look over the fleet or at a
+// rig's kin, for the first rig of which something new is on record. A fan curve is found from forecasts at ten duties under each load.
 func most(operation string) time.Duration {
-	if operation == "getSoundings" {
+	switch operation {
+	case "getSoundings", "getFleet", "exportFleet", "getStart", "getCooling", "drawCurve":
 		return 5 * time.Second
 	}
 	return time.Second

@@ -79,8 +79,8 @@ func (a *agent) newLeg(ctx context.Context, o link.Order, cpus [][]int) (*leg, e
 	// The drill outlives a leg that is halted only until it is stopped; a leg ends with the agent.
 	l.agent = ctx
 	l.ctx, l.halt = context.WithCancel(ctx)
+	l.started = time.Now() // before the drill's own start, so that nothing of it is told to be later than the leg's end
 	l.drill = load.Start(context.WithoutCancel(ctx), spec)
-	l.started = time.Now()
 	return l, nil
 }
 
