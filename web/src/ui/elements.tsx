@@ -20,7 +20,7 @@ export function Button({ main, hint, reads, children, className = '', disabled, 
       {...rest}
       disabled={disabled || barred}
       title={barred ? 'You are a guest here: you may look, and change nothing' : title}
-      className={`inline-flex items-center gap-2 rounded-[3px] border px-3 py-1 leading-snug disabled:border-line disabled:bg-paper disabled:text-soft ${look} ${className}`}
+      className={`act inline-flex items-center gap-2 rounded-[3px] border px-3 py-1 leading-snug disabled:border-line disabled:bg-paper disabled:text-soft ${look} ${className}`}
     >
       {children}
       {hint && <kbd className="num opacity-60">{hint}</kbd>}
