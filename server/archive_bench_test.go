@@ -8,7 +8,11 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
 	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
+	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,11 +20,15 @@ import (
 	"time"
 
 	"zerokeel/archive"
+	"zerokeel/browser"
 	"zerokeel/core/channel"
 	"zerokeel/core/series"
+	"zerokeel/server"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
 	"zerokeel/store/storetest"
+
+	"github.com/go-rod/rod/lib/input"
 )
 
 // dayOf200 is an archive of a rig with a day of 200 channels, a reading a second, and how many bytes its samples are as they stand in it.
@@ -195,7 +203,8 @@ func stretched(b *testing.B, was []byte, known []string) (text []byte, moments i
 }
 
 // BenchmarkDays compares four trims, under each of which a day of 200 channels was recorded, and reads what overlaying them takes; the list
-// of the rig's trims is the baseline.
+// of the rig's trims is the baseline. In a browser it is measured until their table stands, from an empty tab, and then until their
+// runs are drawn over one another.
 func BenchmarkDays(b *testing.B) {
 	text, _ := fourDays(b, servertest.Start(b))
 	there := servertest.Pages(b, storetest.Open(b))
@@ -235,4 +244,53 @@ func BenchmarkDays(b *testing.B) {
 			b.ReportMetric(float64(took[len(took)-1].Microseconds())/1000, "ms/longest")
 		})
 	}
+	b.Run("browser", func(b *testing.B) {
+		front := httptest.NewServer(fronted(b, there))
+		b.Cleanup(func() { front.CloseClientConnections(); front.Close() })
+		open, err := browser.Start()
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.Cleanup(open.Close)
+		p, err := open.Page(front.URL)
+		if err != nil {
+			b.Fatal(err)
+		}
+		p = p.Timeout(browser.Timeout)
+		seen := func(selector string) time.Duration {
+			begun := time.Now()
+			if _, err := p.Element(selector); err != nil {
+				b.Fatal(err)
+			}
+			return time.Since(begun)
+		}
+		var table, drawn []time.Duration
+		for b.Loop() {
+			begun := time.Now()
+			if err := p.Navigate(fmt.Sprintf("%s/rig/%d/compare/%d/%d,%d,%d", front.URL, rig,
+				trims[0].Id, trims[1].Id, trims[2].Id, trims[3].Id)); err != nil {
+				b.Fatal(err)
+			}
+			seen("[data-side-by-side='4']")
+			table = append(table, time.Since(begun))
+			if err := p.Keyboard.Type(input.KeyV); err != nil {
+				b.Fatal(err)
+			}
+			drawn = append(drawn, seen("[data-overlaid='4'] canvas"))
+		}
+		slices.Sort(table)
+		slices.Sort(drawn)
+		b.ReportMetric(float64(table[len(table)/2].Milliseconds()), "ms-to-table")
+		b.ReportMetric(float64(drawn[len(drawn)/2].Milliseconds()), "ms-to-runs")
+	})
+}
+
+// fronted serves a bench with its pages.
+func fronted(b *testing.B, bench *servertest.Bench) http.Handler {
+	b.Helper()
+	_, handler, err := server.New(server.Config{Shop: bench.Shop, Log: slog.New(slog.DiscardHandler), Front: os.DirFS("../web/dist")})
+	if err != nil {
+		b.Fatal(err)
+	}
+	return handler
 }
