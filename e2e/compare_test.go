@@ -110,6 +110,9 @@ func TestJourneyFleet(t *testing.T) {
 	p.fill("[aria-label='Filter the rigs']", "dunlin")
 	p.click("[data-fleet-rig='Dunlin'] td:last-child a", "more to held")
 	p.see("nav[aria-label='Sheets'] [aria-current='page']", "Trial")
+	p.click("nav[aria-label='Fleet'] a", "Tern 6") // nothing of its own has held yet
+	p.click("nav[aria-label='Sheets'] a", "Rig")
+	p.see("[data-offer='Tern 2']", `proven there: −[\s\S]*Depth [\s\S]* is what is recommended for this chip`)
 }
 
 // TestJourneyFind: from any rig's log trims are found over all rigs, by what they change and what became of them.

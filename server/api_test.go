@@ -76,6 +76,7 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"POST", "/api/batches", fmt.Sprintf(`{"rigs":[%d,%d],"ladder":"none","mostW":-1}`, rig.ID, rig.ID), 422},
 		{"GET", "/api/archive?rig=99", "", 404}, {"GET", "/api/archive", "", 200},
 		{"POST", "/api/archive", "no archive", 422},
+		{"GET", one + "/start", "", 200}, {"GET", "/api/rigs/99/start", "", 404},
 		{"GET", one + "/headers", "", 200}, {"PUT", one + "/headers", `{"header":"duty.fan.1","role":"cooler"}`, 200},
 		{"PUT", one + "/headers", `{"header":"duty.fan.1","role":"sail"}`, 422}, {"PUT", one + "/headers", `{"header":"duty.fan.9"}`, 404},
 		{"POST", one + "/headers/sweep", `{"header":"duty.fan.9"}`, 422}, {"GET", one + "/cooling", "", 200},

@@ -36,14 +36,14 @@ func commaOf(form string) rune {
 }
 
 func apiFleetLine(r *workshop.FleetRig) api.FleetLine {
-	out := api.FleetLine{Rig: r.ID, Stock: r.Stock, Stale: r.Stale, Gains: []api.FleetGain{},
+	out := api.FleetLine{Rig: r.ID, Stock: r.Stock, Stale: r.Stale, Gains: each(r.Won.Gains, apiGain),
 		Need: api.FleetNeed{Urgency: int(r.Need.Urgency), Words: r.Need.Words, At: api.FleetNeedAt(r.Need.At)}}
 	if t := r.Trim; t != nil {
 		out.Trim, out.Number, out.TrimName, out.Standing = &t.ID, t.Number, t.Name, api.FleetLineStanding(t.Standing)
 	}
-	for _, g := range r.Won.Gains {
-		out.Gains = append(out.Gains, api.FleetGain{What: api.FleetGainWhat(g.What), Value: g.Value, Half: g.Half, Unit: g.Unit, Shown: g.Shown,
-			Good: g.Good})
-	}
 	return out
+}
+
+func apiGain(g *workshop.Gain) api.FleetGain {
+	return api.FleetGain{What: api.FleetGainWhat(g.What), Value: g.Value, Half: g.Half, Unit: g.Unit, Shown: g.Shown, Good: g.Good}
 }

@@ -10,8 +10,9 @@ import (
 // Won is what a rig's trim in force came to against the machine as delivered, as it was worked out at a version of its records.
 type Won struct {
 	Gains  []compare.Gain
-	Traits []forecast.Trait // of the machine, whatever its trim; nil where they were not worked out
+	Traits []forecast.Trait // of the machine, whatever its trim
 	Warmer string           // by how much it is warmer than it was under the same trim, in words; empty where that is not shown
+	Way    int              // in which this was worked out; another way has another number
 }
 
 // FleetLine is what is kept of a rig for a look over all of them.

@@ -4,12 +4,12 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"zerokeel/core/channel"
 	"zerokeel/core/compare"
 	"zerokeel/core/fleet"
-	"zerokeel/core/forecast"
 	"zerokeel/core/load"
 	"zerokeel/core/proof"
 	"zerokeel/store"
@@ -54,7 +54,7 @@ func (w *Workshop) Fleet(ctx context.Context) ([]FleetRig, error) {
 		if t := one.Trim; t != nil {
 			one.Stock = t.ID == stocks[t.RigID]
 			line := lines[t.RigID]
-			now := line != nil && line.TrimID == t.ID && line.Version == one.RecordsVersion && line.Won.V.Traits != nil
+			now := line != nil && line.TrimID == t.ID && line.Version == one.RecordsVersion && line.Won.V.Way == wonWay
 			if !now && time.Now().Before(until) {
 				if line, err = w.fleetLine(ctx, &one, stocks[t.RigID]); err != nil {
 					return nil, err
@@ -72,6 +72,9 @@ func (w *Workshop) Fleet(ctx context.Context) ([]FleetRig, error) {
 	return out, nil
 }
 
+// wonWay numbers the way in which a line is worked out: what was kept of an earlier way is worked out anew.
+const wonWay = 2
+
 // fleetLine works out what a rig's trim in force came to, and keeps it.
 func (w *Workshop) fleetLine(ctx context.Context, r *FleetRig, stock int64) (*store.FleetLine, error) {
 	line := store.FleetLine{RigID: r.ID, TrimID: r.Trim.ID, Version: r.RecordsVersion}
@@ -81,9 +84,9 @@ func (w *Workshop) fleetLine(ctx context.Context, r *FleetRig, stock int64) (*st
 			return nil, err
 		}
 		line.Won.Valid = true
-		line.Won.V.Traits = []forecast.Trait{}
-		if _, k, err := w.rigKnown(ctx, r.ID); err == nil { // of a rig whose parts are not known there are none
-			line.Won.V.Traits = k.fit.Traits()
+		line.Won.V.Way = wonWay
+		if line.Won.V.Traits, err = w.traits(ctx, r.ID); err != nil {
+			return nil, err
 		}
 		line.Won.V.Warmer = warmer(h.legsUnder(r.Trim.ID))
 		if r.Trim.ID != stock && stock != 0 {
@@ -130,12 +133,14 @@ func warmer(legs []compare.Leg) string {
 	return fmt.Sprintf("%.1f ± %.1f K warmer than it was", more, 1.96*sd)
 }
 
+// atWork are the states of a rig with which something is done.
+var atWork = []string{"on trial", "fitting", "recovering"}
+
 // needs tells what a rig needs next.
 func (r *FleetRig) needs() fleet.Need {
-	g := fleet.Glance{Absence: string(r.Absence), Linked: r.Linked, Heard: r.Linked || r.Facts.Valid || r.Absence != "", Parts: r.Set != nil,
-		Raised: r.Raised, None: r.Trim == nil, Stock: r.Stock, Warmer: r.Won.Warmer}
-	switch r.State {
-	case "on trial", "fitting", "recovering":
+	g := fleet.Glance{Absence: string(r.Absence), Linked: r.Linked,
+		Heard: r.Linked || r.Facts.Valid || r.Absence != "", Parts: r.Set != nil, Raised: r.Raised, None: r.Trim == nil, Stock: r.Stock, Warmer: r.Won.Warmer}
+	if slices.Contains(atWork, r.State) {
 		g.Busy = r.State
 	}
 	if t := r.Trim; t != nil {

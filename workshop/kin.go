@@ -2,11 +2,14 @@ package workshop
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"strings"
 
 	"zerokeel/core/fleet"
 	"zerokeel/core/forecast"
+	"zerokeel/core/sounding"
+	"zerokeel/core/trim"
 )
 
 // Kin are rigs with the same processor, side by side in what they differ in by nature.
@@ -34,6 +37,34 @@ type KinRig struct {
 // leastKin is from how many rigs on something is shown of a kind.
 const leastKin = 2
 
+// traits lists what the records of a rig tell of it beside the trims that it ran; nothing of one whose parts are not known.
+func (w *Workshop) traits(ctx context.Context, rig int64) ([]forecast.Trait, error) {
+	r, k, err := w.rigKnown(ctx, rig)
+	if stands := (*Conflict)(nil); errors.As(err, &stands) {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	out := k.fit.Traits()
+	if told, err := w.showed(ctx, r, k); err != nil || !told {
+		return out, err
+	}
+	x, err := w.surveyOf(ctx, r, k, trim.Stock(k.set.Processor, k.set.Board), false)
+	if none := (*sounding.None)(nil); errors.As(err, &none) {
+		return out, nil
+	} else if err != nil {
+		return nil, err
+	}
+	if x.tells() {
+		x.mu.Lock()
+		defer x.mu.Unlock()
+		const ninety = 1.645
+		chip, mV := x.survey.Chip(), 1000*x.axis.StepV
+		out = append(out, forecast.Trait{What: forecast.TraitLimit, Value: -mV * chip.Limit, Half: ninety * mV * chip.LimitSD, Unit: "mV"})
+	}
+	return out, nil
+}
+
 // Kin returns the kinds of which there are several rigs, the largest first. What was not worked out yet, Fleet works out.
 func (w *Workshop) Kin(ctx context.Context) ([]Kin, error) {
 	rigs, err := w.Rigs(ctx)
@@ -57,7 +88,7 @@ func (w *Workshop) Kin(ctx context.Context) ([]Kin, error) {
 		}
 		p := list[0].Set.Processor
 		k := Kin{Processor: p.Name.String(), MHz: forecast.TraitMHz(p)}
-		for _, what := range []string{forecast.TraitVolts, forecast.TraitLeakage, forecast.TraitMount} {
+		for _, what := range []string{forecast.TraitLimit, forecast.TraitVolts, forecast.TraitLeakage, forecast.TraitMount} {
 			one := KinTrait{What: what}
 			var values, halves []float64
 			for _, r := range list {

@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"zerokeel/core/channel"
+	"zerokeel/core/part"
 	"zerokeel/core/preflight"
 	"zerokeel/core/sounding"
 	"zerokeel/core/survey"
@@ -25,6 +26,7 @@ type surveyed struct {
 	fleet  int
 	found  map[float64][]int // recommended, by risk
 	plane  *Plane            // of a fixed voltage
+	spared *survey.Spared    // by like chips; nil until somebody asked
 }
 
 // recommend returns what is recommended at a risk.
@@ -60,7 +62,7 @@ func (w *Workshop) surveyFor(ctx context.Context, r *store.Rig, k *rigKnowledge,
 	}
 	prior, like := a.Prior(k.set.Processor), 0
 	if fleet && what == sounding.Depths {
-		chips, err := w.likeChips(ctx, r, a)
+		chips, err := w.likeChips(ctx, r, k.set, a, rest)
 		if err != nil {
 			return nil, err
 		}
@@ -140,30 +142,40 @@ func (w *Workshop) sounded(ctx context.Context, rig int64, k *rigKnowledge) (*so
 	return out, err
 }
 
-// likeChips tells what was found of the other rigs with the same processor, for each of which the same is looked for.
-func (w *Workshop) likeChips(ctx context.Context, r *store.Rig, a *sounding.Axis) ([]survey.Surveyed, error) {
+// Of the rigs with the same processor so many of the newest are looked at, until so many of them told something: what more would tell is
+// little, and each takes a survey.
+const (
+	mostLookedAt = 48
+	mostLike     = 16
+)
+
+// likeChips tells what was found of the other rigs with the same processor, for each of which the same is looked for beside the same
+// settings, as far as its board takes them.
+func (w *Workshop) likeChips(ctx context.Context, r *store.Rig, set *part.Set, a *sounding.Axis, rest trim.Settings) ([]survey.Surveyed,
+	error) {
 	ids, err := w.store.Like(ctx, r)
 	if err != nil {
 		return nil, err
 	}
+	slices.Reverse(ids)
 	var out []survey.Surveyed
-	for _, id := range ids {
+	for _, id := range ids[:min(len(ids), mostLookedAt)] {
+		if len(out) == mostLike {
+			break
+		}
 		other, k, err := w.rigKnown(ctx, id)
 		if stands := (*Conflict)(nil); errors.As(err, &stands) {
 			continue // its sheets are missing
 		} else if err != nil {
 			return nil, err
 		}
-		t, err := lookedAt(other, k.trims, 0)
-		if err != nil {
-			continue
-		}
 		if told, err := w.showed(ctx, other, k); err != nil {
 			return nil, err
 		} else if !told {
 			continue
 		}
-		x, err := w.surveyOf(ctx, other, k, t.Settings.V, false)
+		beside, _ := trim.Transfer(set, k.set, rest)
+		x, err := w.surveyOf(ctx, other, k, beside, false)
 		if none := (*sounding.None)(nil); errors.As(err, &none) {
 			continue
 		} else if err != nil {

@@ -60,6 +60,7 @@ type (
 	SettledRow    = compare.SettledRow
 	SettledLevel  = compare.Level
 	ComparedPair  = compare.Pair
+	Gain          = compare.Gain
 	HeldRow       = compare.HeldRow
 	Phrase        = compare.Phrase
 	Verdict       = compare.Verdict

@@ -19,6 +19,7 @@ type Trait struct {
 const (
 	TraitVolts   = "volts"   // that a core asks for at a clock that all of its model reach, mV
 	TraitLeakage = "leakage" // % of a typical chip's
+	TraitLimit   = "limit"   // how far below what is delivered a core fails within a minute or two, mean of its cores, mV; a survey tells it
 	TraitMount   = "mount"   // resistance from die to room as mounted, with what comes in again of its warm air, % of its cooler's sheet
 )
 

@@ -337,6 +337,7 @@ func (e FoundTrimStanding) Valid() bool {
 // Defines values for KinTraitWhat.
 const (
 	Leakage KinTraitWhat = "leakage"
+	Limit   KinTraitWhat = "limit"
 	Mount   KinTraitWhat = "mount"
 	Volts   KinTraitWhat = "volts"
 )
@@ -345,6 +346,8 @@ const (
 func (e KinTraitWhat) Valid() bool {
 	switch e {
 	case Leakage:
+		return true
+	case Limit:
 		return true
 	case Mount:
 		return true
@@ -1940,11 +1943,11 @@ type KinTrait struct {
 	Rigs []KinRig `json:"rigs"`
 	Unit string   `json:"unit"`
 
-	// What core voltage at the clock; leakage against a typical chip's; resistance from die to room against the cooler's sheet
+	// What how far below what is delivered its cores fail within a minute or two; core voltage at the clock; leakage against a typical chip's; resistance from die to room against the cooler's sheet
 	What KinTraitWhat `json:"what"`
 }
 
-// KinTraitWhat core voltage at the clock; leakage against a typical chip's; resistance from die to room against the cooler's sheet
+// KinTraitWhat how far below what is delivered its cores fail within a minute or two; core voltage at the clock; leakage against a typical chip's; resistance from die to room against the cooler's sheet
 type KinTraitWhat string
 
 // Ladder defines model for Ladder.
@@ -2895,6 +2898,24 @@ type Soundings struct {
 	Zero float64 `json:"zero"`
 }
 
+// Spared defines model for Spared.
+type Spared struct {
+	// Alone after so many minutes its own trials allowed what they allow after all
+	Alone float64 `json:"alone"`
+
+	// Deeper volts that kin allow it to go deeper after all trials, mean of the cores; negative for shallower
+	Deeper float64 `json:"deeper"`
+
+	// Minutes of bench time that the rig's trials took
+	Minutes float64 `json:"minutes"`
+
+	// With and with what its kin told
+	With float64 `json:"with"`
+
+	// Worth minutes that were spared; 0 for none
+	Worth float64 `json:"worth"`
+}
+
 // Spread defines model for Spread.
 type Spread struct {
 	Half *float64 `json:"half"`
@@ -2903,6 +2924,26 @@ type Spread struct {
 	// N 0 for none: there is no mean then
 	N    int       `json:"n"`
 	Runs []float64 `json:"runs"`
+}
+
+// Start defines model for Start.
+type Start struct {
+	// Begun some trim of its own held already, so that nothing is offered
+	Begun bool `json:"begun"`
+
+	// Kin other rigs with the same processor
+	Kin    int          `json:"kin"`
+	Offers []StartOffer `json:"offers"`
+
+	// Parent the rig's trim that offers are changes of; 0 for none
+	Parent int64 `json:"parent"`
+
+	// Risk24h the chance of a fault in a day of mixed use that depths are recommended for
+	Risk24h float64 `json:"risk24h"`
+	Spared  *Spared `json:"spared,omitempty"`
+
+	// Told of them tell where their cores fail
+	Told int `json:"told"`
 }
 
 // StartBatchRequest defines model for StartBatchRequest.
@@ -2917,6 +2958,38 @@ type StartBatchRequest struct {
 
 	// Trim carried to each rig and fitted first; each one's trim in force when left out
 	Trim *int64 `json:"trim,omitempty"`
+}
+
+// StartOffer defines model for StartOffer.
+type StartOffer struct {
+	// Changes from the parent to the offer
+	Changes []Contrast `json:"changes"`
+
+	// Depths recommended for this chip, as its board shows it; empty where there is nothing to look for
+	Depths string `json:"depths"`
+
+	// Fails how likely that is to fail, in words
+	Fails string `json:"fails"`
+
+	// Gains there, against that machine as delivered
+	Gains []FleetGain `json:"gains"`
+
+	// Name of that rig
+	Name     string   `json:"name"`
+	Number   int      `json:"number"`
+	Rig      int64    `json:"rig"`
+	Settings Settings `json:"settings"`
+
+	// Standing there
+	Standing string `json:"standing"`
+
+	// Stops why preflight would stop it; empty where it does not
+	Stops    string `json:"stops"`
+	Trim     int64  `json:"trim"`
+	TrimName string `json:"trimName"`
+
+	// Unfit what this rig's parts do not take
+	Unfit []string `json:"unfit"`
 }
 
 // StartPilotRequest defines model for StartPilotRequest.
@@ -4000,6 +4073,9 @@ type ServerInterface interface {
 	// GetSoundings How deep each core goes by all that the rig's records tell, with the risk of a trim or of other depths, and what is recommended
 	// (GET /api/rigs/{rig}/soundings)
 	GetSoundings(ctx *echo.Context, rig RigID, params GetSoundingsParams) error
+	// GetStart Where a rig may begin by what others with its processor have shown, and what bench time they spared it
+	// (GET /api/rigs/{rig}/start)
+	GetStart(ctx *echo.Context, rig RigID) error
 	// ListSurveyable What a survey of the rig can look for, and why not where it cannot
 	// (GET /api/rigs/{rig}/surveyable)
 	ListSurveyable(ctx *echo.Context, rig RigID, params ListSurveyableParams) error
@@ -5559,6 +5635,22 @@ func (w *ServerInterfaceWrapper) GetSoundings(ctx *echo.Context) error {
 	return err
 }
 
+// GetStart converts echo context to params.
+func (w *ServerInterfaceWrapper) GetStart(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetStart(ctx, rig)
+	return err
+}
+
 // ListSurveyable converts echo context to params.
 func (w *ServerInterfaceWrapper) ListSurveyable(ctx *echo.Context) error {
 	var err error
@@ -6435,6 +6527,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs/:rig/sessions", wrapper.StartSession, options.OperationMiddlewares["startSession"]...)
 	router.POST(options.BaseURL+"/api/sessions/:session/end", wrapper.EndSession, options.OperationMiddlewares["endSession"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/soundings", wrapper.GetSoundings, options.OperationMiddlewares["getSoundings"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/start", wrapper.GetStart, options.OperationMiddlewares["getStart"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/headers", wrapper.ListHeaders, options.OperationMiddlewares["listHeaders"]...)
 	router.PUT(options.BaseURL+"/api/rigs/:rig/headers", wrapper.ChangeFan, options.OperationMiddlewares["changeFan"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/headers/sweep", wrapper.SweepHeader, options.OperationMiddlewares["sweepHeader"]...)

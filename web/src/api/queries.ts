@@ -321,6 +321,12 @@ export const kinQuery = (known: number) =>
     placeholderData: (before) => before,
   });
 
+export const startQuery = (rig: number) =>
+  queryOptions({
+    queryKey: ['fleet', 'start', rig],
+    queryFn: () => take(api.GET('/api/rigs/{rig}/start', { params: { path: { rig } } })),
+  });
+
 export const fleetQuery = queryOptions({
   queryKey: ['fleet'],
   queryFn: () => take(api.GET('/api/fleet')),

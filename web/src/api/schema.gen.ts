@@ -743,6 +743,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** Where a rig may begin by what others with its processor have shown, and what bench time they spared it */
+        get: operations["getStart"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/headers": {
         parameters: {
             query?: never;
@@ -3190,10 +3209,10 @@ export interface components {
         };
         KinTrait: {
             /**
-             * @description core voltage at the clock; leakage against a typical chip's; resistance from die to room against the cooler's sheet
+             * @description how far below what is delivered its cores fail within a minute or two; core voltage at the clock; leakage against a typical chip's; resistance from die to room against the cooler's sheet
              * @enum {string}
              */
-            what: "volts" | "leakage" | "mount";
+            what: "limit" | "volts" | "leakage" | "mount";
             unit: string;
             rigs: components["schemas"]["KinRig"][];
         };
@@ -3209,6 +3228,78 @@ export interface components {
             half: number;
             /** @description it stands out from the others */
             strays: boolean;
+        };
+        Start: {
+            /** @description other rigs with the same processor */
+            kin: number;
+            /** @description of them tell where their cores fail */
+            told: number;
+            /**
+             * Format: int64
+             * @description the rig's trim that offers are changes of; 0 for none
+             */
+            parent: number;
+            /**
+             * Format: double
+             * @description the chance of a fault in a day of mixed use that depths are recommended for
+             */
+            risk24h: number;
+            /** @description some trim of its own held already, so that nothing is offered */
+            begun: boolean;
+            offers: components["schemas"]["StartOffer"][];
+            spared?: components["schemas"]["Spared"];
+        };
+        StartOffer: {
+            /** Format: int64 */
+            rig: number;
+            /** @description of that rig */
+            name: string;
+            /** Format: int64 */
+            trim: number;
+            number: number;
+            trimName: string;
+            /** @description there */
+            standing: string;
+            /** @description there, against that machine as delivered */
+            gains: components["schemas"]["FleetGain"][];
+            /** @description from the parent to the offer */
+            changes: components["schemas"]["Contrast"][];
+            settings: components["schemas"]["Settings"];
+            /** @description recommended for this chip, as its board shows it; empty where there is nothing to look for */
+            depths: string;
+            /** @description how likely that is to fail, in words */
+            fails: string;
+            /** @description what this rig's parts do not take */
+            unfit: string[];
+            /** @description why preflight would stop it; empty where it does not */
+            stops: string;
+        };
+        Spared: {
+            /**
+             * Format: double
+             * @description of bench time that the rig's trials took
+             */
+            minutes: number;
+            /**
+             * Format: double
+             * @description minutes that were spared; 0 for none
+             */
+            worth: number;
+            /**
+             * Format: double
+             * @description after so many minutes its own trials allowed what they allow after all
+             */
+            alone: number;
+            /**
+             * Format: double
+             * @description and with what its kin told
+             */
+            with: number;
+            /**
+             * Format: double
+             * @description volts that kin allow it to go deeper after all trials, mean of the cores; negative for shallower
+             */
+            deeper: number;
         };
         FleetGain: {
             /** @enum {string} */
@@ -5591,6 +5682,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Soundings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getStart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description offers, the best first; none where nothing of the kind holds */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Start"];
                 };
             };
             default: components["responses"]["Problem"];

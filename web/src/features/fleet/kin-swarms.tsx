@@ -11,6 +11,7 @@ type Trait = Schemas['KinTrait'];
 
 /** What rigs of a kind differ in by nature, and which way is the good one. */
 const titles: Record<Trait['what'], (kin: Kin) => [string, string]> = {
+  limit: () => ['Limit', 'mV below as delivered at which its cores fail within minutes; more is better'],
   volts: (kin) => ['Voltage', `mV that a core asks for at ${num(kin.mhz)} MHz; less is better`],
   leakage: () => ['Leakage', '% of a typical chip; less is cooler'],
   mount: () => ['As mounted', '% of its cooler’s sheet; more is a poor seat'],
@@ -31,7 +32,7 @@ export function KinSwarms({ rigs, known }: { rigs: Rig[]; known: number }) {
       {kin.data.map((k) => (
         <div key={k.processor} className="mb-3" data-kind={k.processor}>
           <h3 className="text-[13px] text-soft">{k.processor}</h3>
-          <div className="grid grid-cols-1 gap-x-6 md:grid-cols-3">
+          <div className="grid grid-cols-1 gap-x-6 md:grid-cols-2 2xl:grid-cols-4">
             {k.traits.map((t) => (
               <Swarm key={t.what} kin={k} trait={t} rigs={rigs} />
             ))}

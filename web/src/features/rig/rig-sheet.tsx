@@ -11,6 +11,7 @@ import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { Drift } from '../fitting/drift';
 import { AgentCommand } from './agent-command';
 import { Corrections } from './corrections';
+import { FromKin } from './from-kin';
 import { RemoveRig } from './remove-rig';
 
 /** What is this machine, what did it do as delivered, where does the board exceed the maker's limits? */
@@ -27,6 +28,7 @@ export function RigSheet({ rig: id }: SheetProps) {
         <Parts rig={data} />
         <Facts rig={data} />
       </div>
+      <FromKin rig={data} />
       <div className="grid grid-cols-2 gap-x-8">
         {baseline && baseline.limits.length > 0 && <Audit rig={data} limits={baseline.limits} />}
         {baseline && <Baseline rig={data} figures={baseline.stock} />}

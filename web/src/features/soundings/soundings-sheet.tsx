@@ -3,10 +3,11 @@ import { Slider } from 'radix-ui';
 import { useState } from 'react';
 import { useLocation, useSearchParams } from 'wouter';
 import { api, type Schemas, type Trim, take } from '../../api/client';
-import { pilotsQuery, soundingsQuery, surveyableQuery, trimsQuery, useRig } from '../../api/queries';
+import { pilotsQuery, soundingsQuery, startQuery, surveyableQuery, trimsQuery, useRig } from '../../api/queries';
 import { Button, Empty, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
 import { count, num, trimName } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
+import { Spared } from '../rig/from-kin';
 import { lanes, recommends, setting, settingWithUnit } from './depth';
 import { DepthChart } from './depth-chart';
 import { PlaneChart } from './plane-chart';
@@ -277,6 +278,7 @@ function Proposals({ rig, at, trim, moved, onFound, onBack }: ProposalsProps) {
       ),
     onSuccess: (made) => go(sheetPath(rig, 'trim', made.id)),
   });
+  const { data: start } = useQuery({ ...startQuery(rig), enabled: at.fleet > 0 });
   const same = at.cores.every((c) => c.found === c.keel);
   const kin = at.fleet > 0 ? `with what ${at.fleet} like chips showed` : `by this ${at.thing || 'chip'} alone`;
   if (!recommends(at))
@@ -316,6 +318,7 @@ function Proposals({ rig, at, trim, moved, onFound, onBack }: ProposalsProps) {
           </>
         )}
       </div>
+      {at.what === 'depths' && start && <Spared start={start} />}
       {at.left > 0 && (
         <p className="mt-1 text-[12.5px] text-soft">
           {count(at.left, 'trial')} {at.thing ? 'with other settings' : 'under another clock, voltage or load line'}{' '}
