@@ -2,11 +2,12 @@ import { type ReactNode, useEffect, useState } from 'react';
 import { Link } from 'wouter';
 import type { Rig } from '../api/client';
 import { useConnected } from '../api/live';
+import { handbookPath, pageAbout } from '../features/handbook/pages';
 import { type SheetWord, sheetPath } from '../ui/sheet';
 import { CommandFinder } from './command-finder';
 import { CourseLine } from './course-line';
 import { FleetRail } from './fleet-rail';
-import { KeyHelp, useSheetKeys } from './keys';
+import { useSheetKeys } from './keys';
 import { PilotLine } from './pilot-line';
 import { RigStrip } from './rig-strip';
 import { parts, tabs } from './sheets';
@@ -21,9 +22,8 @@ interface FrameProps {
 /** The frame around every sheet: fleet, the rig's strip, its course, and the sheet for the task in hand. */
 export function Frame({ rigs, rig, sheet, children }: FrameProps) {
   const [finding, setFinding] = useState(false);
-  const [helping, setHelping] = useState(false);
   const connected = useConnected();
-  useSheetKeys(rig, { find: () => setFinding(true), help: () => setHelping(true) });
+  useSheetKeys(rig, () => setFinding(true));
   useEffect(() => {
     document.title = `${rig.name} · ${sheet} · Zero Keel`;
   }, [rig.name, sheet]);
@@ -33,10 +33,17 @@ export function Frame({ rigs, rig, sheet, children }: FrameProps) {
       <header className="flex min-w-0 flex-col border-b border-line px-4 pt-1.5 [grid-area:strip]">
         <div className="flex items-center gap-4">
           <RigStrip rig={rig} />
+          <Link
+            href={handbookPath(rig.id, pageAbout(sheet))}
+            className="ml-auto whitespace-nowrap text-soft"
+            title="How this is done"
+          >
+            Handbook <kbd className="num">?</kbd>
+          </Link>
           <button
             type="button"
             onClick={() => setFinding(true)}
-            className="ml-auto whitespace-nowrap text-soft"
+            className=" whitespace-nowrap text-soft"
             title="Find a command"
           >
             Find <kbd className="num">/</kbd>
@@ -73,7 +80,6 @@ export function Frame({ rigs, rig, sheet, children }: FrameProps) {
       </main>
       <CourseLine rig={rig} />
       <CommandFinder open={finding} onOpenChange={setFinding} rigs={rigs} rig={rig} />
-      <KeyHelp open={helping} onOpenChange={setHelping} />
     </div>
   );
 }

@@ -6,6 +6,7 @@ import { CoolingSheet } from '../features/cooling/cooling-sheet';
 import { CardSheet } from '../features/fitting/card';
 import { FittingSheet } from '../features/fitting/fitting-sheet';
 import { FleetSheet } from '../features/fleet/fleet-sheet';
+import { HandbookSheet } from '../features/handbook/handbook-sheet';
 import { LaddersSheet } from '../features/ladders/ladders-sheet';
 import { LogSheet } from '../features/log/log-sheet';
 import { PartsSheet } from '../features/parts/parts-sheet';
@@ -54,6 +55,7 @@ export const sheets: SheetEntry[] = [
   { word: 'workshop', title: 'Workshop', component: WorkshopSheet },
   { word: 'accounts', title: 'Accounts', component: AccountsSheet },
   { word: 'audit', title: 'Audit', component: AuditSheet },
+  { word: 'handbook', title: 'Handbook', component: HandbookSheet },
 ];
 
 /** The sheets that have a tab. */

@@ -27,7 +27,8 @@ export type SheetWord =
   | 'records'
   | 'workshop'
   | 'accounts'
-  | 'audit';
+  | 'audit'
+  | 'handbook';
 
 /** Addresses of sheets: the rig, the sheet, then the trim or trial shown, then what is done with it. */
 const pattern = '/rig/:rig/:sheet/:id?/:mode?';
