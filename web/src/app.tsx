@@ -1,10 +1,11 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useEffect } from 'react';
+import { useEffect, useState } from 'react';
 import { Redirect, useLocation } from 'wouter';
 import { useLive } from './api/live';
 import { meQuery } from './api/me';
 import { rigsQuery, telemetryQuery, trialQuery, trialsQuery, trimsQuery } from './api/queries';
 import { EntryPage } from './features/entry/entry-page';
+import { TakeIn } from './features/records/carry';
 import { AddRig } from './features/rig/add-rig';
 import { Frame } from './frame/frame';
 import { sheetOf } from './frame/sheets';
@@ -44,22 +45,12 @@ function Bench() {
   const rigs = useQuery(rigsQuery);
   const [location] = useLocation();
   const at = useAddress();
+  const [filling, setFilling] = useState(false); // what is told once is read before the page goes on
   useAhead(at.rig, at.sheet, at.id);
   if (rigs.isPending) return <p className="p-6 text-soft">Reading the bench …</p>;
   if (rigs.isError) return <Away />;
   const first = rigs.data[0];
-  if (!first) {
-    return (
-      <main className="px-8 py-7">
-        <p className="mb-6 font-bold tracking-[0.09em]">ZERO KEEL</p>
-        <Empty>
-          <strong>There is no rig yet.</strong> Add one, then start its agent with the token you get. Its parts, and how
-          its board is reached, are told over the <a href="/api">API</a>.
-        </Empty>
-        <AddRig />
-      </main>
-    );
-  }
+  if (!first || filling) return <EmptyBench onBegin={() => setFilling(true)} />;
   const rig = rigs.data.find((r) => r.id === Number(at.rig));
   const sheet = sheetOf(at.sheet ?? '');
   const front = rigs.data.length > 1 && !rig ? 'fleet' : 'rig';
@@ -71,5 +62,20 @@ function Bench() {
         <Sheet rig={rig.id} id={at.id ? Number(at.id) : undefined} mode={at.mode} />
       </Boundary>
     </Frame>
+  );
+}
+
+function EmptyBench({ onBegin }: { onBegin: () => void }) {
+  return (
+    <main className="px-8 py-7">
+      <p className="mb-6 font-bold tracking-[0.09em]">ZERO KEEL</p>
+      <Empty>
+        <strong>There is no rig yet.</strong> Add one, or take in an archive of another bench.
+      </Empty>
+      <AddRig />
+      <div className="mt-8 max-w-[26rem]">
+        <TakeIn onBegin={onBegin} />
+      </div>
+    </main>
   );
 }

@@ -12,7 +12,7 @@ export function Carry() {
   return (
     <>
       <Out />
-      <In />
+      <TakeIn />
     </>
   );
 }
@@ -47,7 +47,8 @@ function Out() {
   );
 }
 
-function In() {
+/** Takes an archive in. On a bench that has no rig yet its page is loaded anew once the token was read, as nothing else would lead on. */
+export function TakeIn({ onBegin }: { onBegin?: () => void }) {
   const file = useRef<HTMLInputElement>(null);
   const [name, setName] = useState('');
   const bring = useMutation({
@@ -72,26 +73,35 @@ function In() {
           disabled={bring.isPending}
           onClick={() => {
             const chosen = file.current?.files?.[0];
-            if (chosen) bring.mutate(chosen);
+            if (!chosen) return;
+            onBegin?.();
+            bring.mutate(chosen);
           }}
         >
           Take it in
         </Button>
       </p>
       {bring.data?.map((t) => (
-        <Arrived key={t.rig} taken={t} />
+        <Arrived key={t.rig} taken={t} anew={onBegin !== undefined} />
       ))}
       <Problem error={bring.error} />
     </Section>
   );
 }
 
-function Arrived({ taken }: { taken: Schemas['TakenRig'] }) {
+function Arrived({ taken, anew }: { taken: Schemas['TakenRig']; anew: boolean }) {
+  const at = sheetPath(taken.rig, 'rig');
   return (
     <p className="mt-1 text-[13px]" data-taken={taken.name}>
-      <Link className="underline" href={sheetPath(taken.rig, 'rig')}>
-        {taken.name}
-      </Link>{' '}
+      {anew ? (
+        <a className="underline" href={at}>
+          {taken.name}
+        </a>
+      ) : (
+        <Link className="underline" href={at}>
+          {taken.name}
+        </Link>
+      )}{' '}
       is here. The token of its agent, told once: <span className="num break-all">{taken.token}</span>
     </p>
   );
