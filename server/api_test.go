@@ -76,6 +76,11 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"POST", "/api/batches", fmt.Sprintf(`{"rigs":[%d,%d],"ladder":"none","mostW":-1}`, rig.ID, rig.ID), 422},
 		{"GET", "/api/archive?rig=99", "", 404}, {"GET", "/api/archive", "", 200},
 		{"POST", "/api/archive", "no archive", 422},
+		{"POST", "/api/boards/try", `{"address":"nowhere at all"}`, 422}, {"POST", "/api/boards/try", `{"address":"http://127.0.0.1:9"}`, 409},
+		{"GET", one + "/link-code", "", 200}, {"POST", one + "/link-code", `{"address":"https://10.0.0.2:7350"}`, 201},
+		{"POST", one + "/link-code", `{"address":"ftp://x"}`, 422}, {"POST", one + "/link-code/take-in", "", 409},
+		{"POST", "/api/link", `{"secret":"none","ticket":"` + strings.Repeat("0", 32) +
+			`","facts":{"host":"","system":"","kernel":"","processor":"","cores":1,"threads":1,"memoryMB":1}}`, 409},
 		{"GET", one + "/start", "", 200}, {"GET", "/api/rigs/99/start", "", 404},
 		{"GET", one + "/headers", "", 200}, {"PUT", one + "/headers", `{"header":"duty.fan.1","role":"cooler"}`, 200},
 		{"PUT", one + "/headers", `{"header":"duty.fan.1","role":"sail"}`, 422}, {"PUT", one + "/headers", `{"header":"duty.fan.9"}`, 404},

@@ -72,3 +72,41 @@ func TestARemovedRigLeavesNothing(t *testing.T) {
 		t.Errorf("the other rig: %+v", rigs)
 	}
 }
+
+// TestRenamedAndRetired: a rig is called otherwise, unless another is called so, and leaves the bench with its records kept; while it works
+// it stays.
+func TestRenamedAndRetired(t *testing.T) {
+	bench := servertest.Start(t)
+	rig := bench.AddRig(petrel(t, nil), 60)
+	bench.Call("POST", "/api/rigs", api.CreateRigRequest{Name: "Desk"}, 201, nil)
+	path := fmt.Sprintf("/api/rigs/%d", rig.ID)
+	var problem api.Problem
+	bench.Call("PATCH", path, map[string]any{"name": "Desk"}, 422, &problem)
+	if len(problem.Faults) != 1 || problem.Faults[0].Field != "name" {
+		t.Errorf("a name that is taken: %+v", problem)
+	}
+	bench.Call("PATCH", path, map[string]any{"name": "  "}, 422, nil)
+	var got api.Rig
+	bench.Call("PATCH", path, map[string]any{"name": "Shearwater"}, 200, &got)
+	if got.Name != "Shearwater" || got.Retired {
+		t.Errorf("renamed: %+v", got)
+	}
+	rig.Fit(rig.Trims()[0].Id)
+	trial := rig.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("heavy", 600)}})
+	bench.Until("it works", func() bool { return rig.Get().State == "on trial" })
+	bench.Call("PATCH", path, map[string]any{"retired": true}, 409, nil)
+	bench.Call("POST", fmt.Sprintf("/api/trials/%d/stop", trial.Id), nil, 200, nil)
+	rig.Ended(trial.Id)
+	bench.Until("it works no longer", func() bool { return rig.Get().State != "on trial" })
+	bench.Call("PATCH", path, map[string]any{"retired": true}, 200, &got)
+	var lines []api.FleetLine
+	bench.Call("GET", "/api/fleet", nil, 200, &lines)
+	for _, l := range lines {
+		if retired := l.Need.Words == "retired"; retired != (l.Rig == rig.ID) {
+			t.Errorf("%+v", l)
+		}
+	}
+	if !got.Retired || len(rig.Trims()) == 0 {
+		t.Errorf("retired: %+v", got)
+	}
+}

@@ -15,6 +15,7 @@ var stay = map[string]string{
 	"fleet_lines": "worked out anew", "channels": "numbers of this database", "telemetry": "as samples",
 	"telemetry_levels": "worked out of samples", "telemetry_tail": "packed first", "telemetry_blocks": "of versions before",
 	"gathered": "handovers that wait", "batches": "of several rigs", "batch_members": "of several rigs",
+	"link_codes": "good for an hour here",
 }
 
 // ArchivedTables holds what an archive takes against the database: a table that is neither taken nor said to stay would be lost on

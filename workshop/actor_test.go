@@ -15,7 +15,7 @@ import (
 
 // open are the functions that may be called before anybody is known.
 var open = map[string]bool{"Run": true, "RigByToken": true, "Ready": true, "Enter": true, "Entered": true, "NewCode": true,
-	"HasOwner": true, "MakeFirstOwner": true, "SetOwner": true, "Begin": true, "End": true}
+	"HasOwner": true, "AskToLink": true, "MakeFirstOwner": true, "SetOwner": true, "Begin": true, "End": true}
 
 // TestNobodyMayDoAnything calls every function of the workshop with a context that says not who acts, and as an agent of
 // another rig: each refuses before it looks at anything.

@@ -1,10 +1,13 @@
 package workshop
 
 import (
+	"context"
 	"fmt"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
+	"zerokeel/core/invalid"
+	"zerokeel/core/trim"
 	"zerokeel/firmware"
 	"zerokeel/firmware/card"
 	"zerokeel/firmware/redfish"
@@ -54,4 +57,46 @@ func (b *Boards) Of(r *store.Rig) (firmware.Board, error) {
 	}
 	b.kept.Add(key, client)
 	return client, nil
+}
+
+// BoardFound is what a board says of itself when it is tried.
+type BoardFound struct {
+	Model    string
+	Version  string // of its firmware
+	On       bool
+	Settings int // that it lets be set over the network
+	Known    int // of them are settings that trims are made of, as far as their names tell
+}
+
+// TryBoard asks a board what it is, before a rig is made with it. An empty password is sent as such.
+func (w *Workshop) TryBoard(ctx context.Context, at FirmwareAccess) (*BoardFound, error) {
+	if err := may(ctx, change, 0); err != nil {
+		return nil, err
+	}
+	if _, err := outbound.Parse(at.Address); err != nil {
+		return nil, invalid.List{{Field: "address", Problem: err.Error(), Remedy: "give the address of the board's controller"}}
+	}
+	var user, password string
+	put(&user, at.User)
+	put(&password, at.Password)
+	board, err := redfish.New(w.boards.guard, at.Address, user, password)
+	if err != nil {
+		return nil, conflict("%v", err)
+	}
+	state, err := board.State(ctx)
+	if err != nil {
+		return nil, conflict("the board does not tell what it is: %v", err)
+	}
+	list, err := board.Registry(ctx)
+	if err != nil {
+		return nil, conflict("it is %s, but its registry cannot be read: %v", state.Model, err)
+	}
+	trim.Propose(list)
+	out := &BoardFound{Model: state.Model, Version: state.Version, On: state.On, Settings: len(list)}
+	for _, l := range list {
+		if l.Setting != "" {
+			out.Known++
+		}
+	}
+	return out, nil
 }

@@ -138,7 +138,7 @@ var atWork = []string{"on trial", "fitting", "recovering"}
 
 // needs tells what a rig needs next.
 func (r *FleetRig) needs() fleet.Need {
-	g := fleet.Glance{Absence: string(r.Absence), Linked: r.Linked,
+	g := fleet.Glance{Retired: r.Retired, Absence: string(r.Absence), Linked: r.Linked,
 		Heard: r.Linked || r.Facts.Valid || r.Absence != "", Parts: r.Set != nil, Raised: r.Raised, None: r.Trim == nil, Stock: r.Stock, Warmer: r.Won.Warmer}
 	if slices.Contains(atWork, r.State) {
 		g.Busy = r.State

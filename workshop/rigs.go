@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"errors"
+	"slices"
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/part"
@@ -29,6 +30,7 @@ type FirmwareAccess struct {
 // NewRig says what a rig is made of.
 type NewRig struct {
 	Name      string
+	Note      string // what it is for
 	Simulated bool
 	AmbientC  *float64
 	Parts     *PartIDs
@@ -44,7 +46,7 @@ func (w *Workshop) MakeRig(ctx context.Context, in NewRig) (r *Rig, token string
 	if faults.Name("name", &in.Name); len(faults) > 0 {
 		return nil, "", faults
 	}
-	row := &store.Rig{Name: in.Name, AmbientC: defaultAmbientC, Simulated: in.Simulated}
+	row := &store.Rig{Name: in.Name, Note: in.Note, AmbientC: defaultAmbientC, Simulated: in.Simulated}
 	put(&row.AmbientC, in.AmbientC)
 	first := &store.Trim{Name: "as found", Settings: store.AsJSON(trim.Settings{})}
 	if in.Parts != nil {
@@ -64,12 +66,16 @@ func (w *Workshop) MakeRig(ctx context.Context, in NewRig) (r *Rig, token string
 	row.TokenHash = hashToken(token)
 	err = w.store.CreateRig(ctx, row, first, row.FirmwareAddress == "")
 	if errors.Is(err, store.ErrTaken) {
-		return nil, "", invalid.List{{Field: "name", Problem: "there is a rig called " + row.Name + " already", Remedy: "choose another name"}}
+		return nil, "", nameTaken(row.Name)
 	} else if err != nil {
 		return nil, "", err
 	}
 	r, err = w.Rig(ctx, row.ID)
 	return r, token, err
+}
+
+func nameTaken(name string) error {
+	return invalid.List{{Field: "name", Problem: "there is a rig called " + name + " already", Remedy: "choose another name"}}
 }
 
 // partsOf gives a rig its parts, and returns their sheets, checked.
@@ -107,6 +113,8 @@ func (w *Workshop) setFirmware(r *store.Rig, in *FirmwareAccess) error {
 
 // RigChange says what changes of a rig; nil leaves a thing as it is.
 type RigChange struct {
+	Name     *string
+	Retired  *bool // it is kept, and no longer on the bench
 	AmbientC *float64
 	Refit    *bool
 	Note     *string
@@ -118,18 +126,35 @@ func (w *Workshop) ChangeRig(ctx context.Context, id int64, in RigChange) (*Rig,
 	if err := may(ctx, change, id); err != nil {
 		return nil, err
 	}
+	if in.Name != nil {
+		var faults invalid.List
+		if faults.Name("name", in.Name); len(faults) > 0 {
+			return nil, faults
+		}
+	}
+	if in.Retired != nil && *in.Retired {
+		if r, err := w.Rig(ctx, id); err != nil {
+			return nil, err
+		} else if slices.Contains(atWork, r.State) {
+			return nil, conflict("%s is %s; let that end before it is retired", r.Name, r.State)
+		}
+	}
 	switchedOn, lost := false, sql.NullInt64{}
 	err := w.store.ChangeRig(ctx, id, func(r *store.Rig) error {
 		if err := expect(ctx, fieldsOfRig(r)); err != nil {
 			return err
 		}
+		put(&r.Name, in.Name)
+		put(&r.Retired, in.Retired)
 		put(&r.AmbientC, in.AmbientC)
 		switchedOn, lost = in.Refit != nil && *in.Refit && !r.Refit, r.LostTrim
 		put(&r.Refit, in.Refit)
 		put(&r.Note, in.Note)
 		return w.setFirmware(r, in.Firmware)
 	})
-	if err != nil {
+	if errors.Is(err, store.ErrTaken) {
+		return nil, nameTaken(*in.Name)
+	} else if err != nil {
 		return nil, err
 	}
 	if switchedOn && lost.Valid {

@@ -10,6 +10,7 @@ import (
 
 // Glance is what is known of a rig at a glance.
 type Glance struct {
+	Retired  bool     // it is kept, and no longer on the bench
 	Absence  string   // how it is away; empty while it is there
 	Linked   bool     // now
 	Heard    bool     // it was linked before
@@ -58,6 +59,8 @@ type Need struct {
 // Need tells what a rig needs next: the first of all that it needs.
 func (g *Glance) Need() Need {
 	switch {
+	case g.Retired:
+		return Need{Satisfied, "retired", OnRig}
 	case g.Lost != "":
 		return Need{Broken, "lost " + g.Lost + ": fit it again", OnTrim}
 	case g.Standing == proof.Failed:

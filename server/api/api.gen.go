@@ -20,6 +20,7 @@ import (
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
 	"zerokeel/core/watch"
+	"zerokeel/link"
 
 	"github.com/labstack/echo/v5"
 	"github.com/oapi-codegen/runtime"
@@ -1016,6 +1017,20 @@ type Blame struct {
 // BlameStanding defines model for Blame.Standing.
 type BlameStanding string
 
+// BoardFound defines model for BoardFound.
+type BoardFound struct {
+	// Known of them are settings that trims are made of, as far as their names tell
+	Known int    `json:"known"`
+	Model string `json:"model"`
+	On    bool   `json:"on"`
+
+	// Settings that it lets be set over the network
+	Settings int `json:"settings"`
+
+	// Version of its firmware
+	Version string `json:"version"`
+}
+
 // Bound defines model for Bound.
 type Bound = machine.Bound
 
@@ -1357,11 +1372,14 @@ type CorridorPoint struct {
 
 // CreateRigRequest defines model for CreateRigRequest.
 type CreateRigRequest struct {
-	AmbientC  *float64        `json:"ambientC,omitempty"`
-	Firmware  *FirmwareAccess `json:"firmware,omitempty"`
-	Name      string          `json:"name"`
-	Parts     *PartNames      `json:"parts,omitempty"`
-	Simulated *bool           `json:"simulated,omitempty"`
+	AmbientC *float64        `json:"ambientC,omitempty"`
+	Firmware *FirmwareAccess `json:"firmware,omitempty"`
+	Name     string          `json:"name"`
+
+	// Note what the machine is for
+	Note      *string    `json:"note,omitempty"`
+	Parts     *PartNames `json:"parts,omitempty"`
+	Simulated *bool      `json:"simulated,omitempty"`
 }
 
 // CreateTrimRequest defines model for CreateTrimRequest.
@@ -2072,6 +2090,47 @@ type LimitAudit struct {
 	Unit    string   `json:"unit"`
 }
 
+// LinkAnswer defines model for LinkAnswer.
+type LinkAnswer struct {
+	// Fingerprint by what the server is known; left out where its certificate is of an authority that machines trust
+	Fingerprint *string `json:"fingerprint,omitempty"`
+
+	// Rig its name
+	Rig string `json:"rig"`
+
+	// Token of the rig; left out while nobody has taken the machine in
+	Token *string `json:"token,omitempty"`
+}
+
+// LinkAsk defines model for LinkAsk.
+type LinkAsk struct {
+	Facts MachineFacts `json:"facts"`
+
+	// Secret of the code
+	Secret string `json:"secret"`
+
+	// Ticket made by the machine, by which it is known while it waits
+	Ticket string `json:"ticket"`
+}
+
+// LinkCodeRequest defines model for LinkCodeRequest.
+type LinkCodeRequest struct {
+	// Address at which the machine reaches this server, such as https://10.0.0.2:7350
+	Address string `json:"address"`
+}
+
+// Linking defines model for Linking.
+type Linking struct {
+	// Code told once, as it is made
+	Code      *string    `json:"code,omitempty"`
+	ExpiresAt *time.Time `json:"expiresAt,omitempty"`
+
+	// Good there is a code that is good
+	Good    bool          `json:"good"`
+	TakenIn bool          `json:"takenIn"`
+	Waits   *MachineFacts `json:"waits,omitempty"`
+}
+
 // Load defines model for Load.
 type Load struct {
 	Finds  string `json:"finds"`
@@ -2194,6 +2253,9 @@ type LoginRequest struct {
 	Name     string `json:"name"`
 	Password string `json:"password"`
 }
+
+// MachineFacts defines model for MachineFacts.
+type MachineFacts = link.Facts
 
 // MachineState defines model for MachineState.
 type MachineState = machine.State
@@ -2570,7 +2632,10 @@ type Rig struct {
 	Raised []string `json:"raised"`
 
 	// Refit fit again by itself what the board loses
-	Refit     bool `json:"refit"`
+	Refit bool `json:"refit"`
+
+	// Retired it is kept, and no longer on the bench
+	Retired   bool `json:"retired"`
 	Simulated bool `json:"simulated"`
 
 	// Standing standing of the trim in force
@@ -3297,8 +3362,12 @@ type UnnamedFault struct {
 type UpdateRigRequest struct {
 	AmbientC *float64        `json:"ambientC,omitempty"`
 	Firmware *FirmwareAccess `json:"firmware,omitempty"`
+	Name     *string         `json:"name,omitempty"`
 	Note     *string         `json:"note,omitempty"`
 	Refit    *bool           `json:"refit,omitempty"`
+
+	// Retired it is kept, and no longer on the bench
+	Retired *bool `json:"retired,omitempty"`
 }
 
 // UpdateTrimRequest defines model for UpdateTrimRequest.
@@ -3732,6 +3801,9 @@ type ChangeAccountJSONRequestBody = ChangeAccountRequest
 // StartBatchJSONRequestBody defines body for StartBatch for application/json ContentType.
 type StartBatchJSONRequestBody = StartBatchRequest
 
+// TryBoardJSONRequestBody defines body for TryBoard for application/json ContentType.
+type TryBoardJSONRequestBody = FirmwareAccess
+
 // MakeFirstOwnerJSONRequestBody defines body for MakeFirstOwner for application/json ContentType.
 type MakeFirstOwnerJSONRequestBody = FirstOwnerRequest
 
@@ -3740,6 +3812,9 @@ type TickCardJSONRequestBody TickCardJSONBody
 
 // PutLadderJSONRequestBody defines body for PutLadder for application/json ContentType.
 type PutLadderJSONRequestBody = LadderTemplate
+
+// AskToLinkJSONRequestBody defines body for AskToLink for application/json ContentType.
+type AskToLinkJSONRequestBody = LinkAsk
 
 // MapLogSourceJSONRequestBody defines body for MapLogSource for application/json ContentType.
 type MapLogSourceJSONRequestBody = LogMapping
@@ -3788,6 +3863,9 @@ type SweepHeaderJSONRequestBody SweepHeaderJSONBody
 
 // ReportIncidentJSONRequestBody defines body for ReportIncident for application/json ContentType.
 type ReportIncidentJSONRequestBody = ReportIncidentRequest
+
+// MakeLinkCodeJSONRequestBody defines body for MakeLinkCode for application/json ContentType.
+type MakeLinkCodeJSONRequestBody = LinkCodeRequest
 
 // StartPilotJSONRequestBody defines body for StartPilot for application/json ContentType.
 type StartPilotJSONRequestBody = StartPilotRequest
@@ -3860,6 +3938,9 @@ type ServerInterface interface {
 	// StopBatch End a batch; what waits does not begin, and what runs is stopped
 	// (POST /api/batches/{batch}/stop)
 	StopBatch(ctx *echo.Context, batch int64) error
+	// TryBoard Ask a board at an address what it is, before a rig is made with it
+	// (POST /api/boards/try)
+	TryBoard(ctx *echo.Context) error
 	// ListKnownChannels The channels that the application gives a meaning to, and how each is summed up
 	// (GET /api/channels)
 	ListKnownChannels(ctx *echo.Context) error
@@ -3917,6 +3998,9 @@ type ServerInterface interface {
 	// PutLadder Add a template, or change one
 	// (PUT /api/ladders/{ladder})
 	PutLadder(ctx *echo.Context, ladder string) error
+	// AskToLink Asked by a machine that nobody knows yet, with the secret of a code; the answer waits some seconds for somebody to take it in
+	// (POST /api/link)
+	AskToLink(ctx *echo.Context) error
 	// ListLoads The loads, and what each is made to find
 	// (GET /api/loads)
 	ListLoads(ctx *echo.Context) error
@@ -3974,7 +4058,7 @@ type ServerInterface interface {
 	// GetRig One rig
 	// (GET /api/rigs/{rig})
 	GetRig(ctx *echo.Context, rig RigID) error
-	// UpdateRig Change the room temperature or how the board is reached
+	// UpdateRig Change what a person knows of a rig
 	// (PATCH /api/rigs/{rig})
 	UpdateRig(ctx *echo.Context, rig RigID) error
 	// GetBaseline What a rig is and did as delivered
@@ -4031,6 +4115,15 @@ type ServerInterface interface {
 	// ReportIncident Hold a fault against the trim in force
 	// (POST /api/rigs/{rig}/incidents)
 	ReportIncident(ctx *echo.Context, rig RigID) error
+	// GetLinking How far the first link of a rig's machine has come
+	// (GET /api/rigs/{rig}/link-code)
+	GetLinking(ctx *echo.Context, rig RigID) error
+	// MakeLinkCode Make a code by which a machine links itself to a rig, good for an hour and for one machine
+	// (POST /api/rigs/{rig}/link-code)
+	MakeLinkCode(ctx *echo.Context, rig RigID) error
+	// TakeIn Let the machine in that waits to be linked to a rig
+	// (POST /api/rigs/{rig}/link-code/take-in)
+	TakeIn(ctx *echo.Context, rig RigID) error
 	// ReadLog What happened on the rig, newest first, at most 200 entries; fewer than 100 are the last ones
 	// (GET /api/rigs/{rig}/log)
 	ReadLog(ctx *echo.Context, rig RigID, params ReadLogParams) error
@@ -4313,6 +4406,15 @@ func (w *ServerInterfaceWrapper) StopBatch(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.StopBatch(ctx, batch)
+	return err
+}
+
+// TryBoard converts echo context to params.
+func (w *ServerInterfaceWrapper) TryBoard(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TryBoard(ctx)
 	return err
 }
 
@@ -4636,6 +4738,15 @@ func (w *ServerInterfaceWrapper) PutLadder(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.PutLadder(ctx, ladder)
+	return err
+}
+
+// AskToLink converts echo context to params.
+func (w *ServerInterfaceWrapper) AskToLink(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AskToLink(ctx)
 	return err
 }
 
@@ -5354,6 +5465,54 @@ func (w *ServerInterfaceWrapper) ReportIncident(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ReportIncident(ctx, rig)
+	return err
+}
+
+// GetLinking converts echo context to params.
+func (w *ServerInterfaceWrapper) GetLinking(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetLinking(ctx, rig)
+	return err
+}
+
+// MakeLinkCode converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeLinkCode(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeLinkCode(ctx, rig)
+	return err
+}
+
+// TakeIn converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeIn(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeIn(ctx, rig)
 	return err
 }
 
@@ -6527,6 +6686,11 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs/:rig/sessions", wrapper.StartSession, options.OperationMiddlewares["startSession"]...)
 	router.POST(options.BaseURL+"/api/sessions/:session/end", wrapper.EndSession, options.OperationMiddlewares["endSession"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/soundings", wrapper.GetSoundings, options.OperationMiddlewares["getSoundings"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/link-code", wrapper.GetLinking, options.OperationMiddlewares["getLinking"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/link-code", wrapper.MakeLinkCode, options.OperationMiddlewares["makeLinkCode"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/link-code/take-in", wrapper.TakeIn, options.OperationMiddlewares["takeIn"]...)
+	router.POST(options.BaseURL+"/api/boards/try", wrapper.TryBoard, options.OperationMiddlewares["tryBoard"]...)
+	router.POST(options.BaseURL+"/api/link", wrapper.AskToLink, options.OperationMiddlewares["askToLink"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/start", wrapper.GetStart, options.OperationMiddlewares["getStart"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/headers", wrapper.ListHeaders, options.OperationMiddlewares["listHeaders"]...)
 	router.PUT(options.BaseURL+"/api/rigs/:rig/headers", wrapper.ChangeFan, options.OperationMiddlewares["changeFan"]...)

@@ -178,7 +178,7 @@ export interface paths {
         delete: operations["removeRig"];
         options?: never;
         head?: never;
-        /** Change the room temperature or how the board is reached */
+        /** Change what a person knows of a rig */
         patch: operations["updateRig"];
         trace?: never;
     };
@@ -737,6 +737,79 @@ export interface paths {
         get: operations["getSoundings"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/link-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** How far the first link of a rig's machine has come */
+        get: operations["getLinking"];
+        put?: never;
+        /** Make a code by which a machine links itself to a rig, good for an hour and for one machine */
+        post: operations["makeLinkCode"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/link-code/take-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let the machine in that waits to be linked to a rig */
+        post: operations["takeIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/boards/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask a board at an address what it is, before a rig is made with it */
+        post: operations["tryBoard"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Asked by a machine that nobody knows yet, with the secret of a code; the answer waits some seconds for somebody to take it in */
+        post: operations["askToLink"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1959,6 +2032,8 @@ export interface components {
             /** @description standing of the trim in force */
             standing: string;
             parts: components["schemas"]["PartNames"] | null;
+            /** @description it is kept, and no longer on the bench */
+            retired: boolean;
             facts: components["schemas"]["RigFacts"] | null;
             firmwareAddress: string;
             vitals: components["schemas"]["Vital"][];
@@ -2014,6 +2089,8 @@ export interface components {
         };
         CreateRigRequest: {
             name: string;
+            /** @description what the machine is for */
+            note?: string;
             /** @default false */
             simulated: boolean;
             /** Format: double */
@@ -2033,6 +2110,9 @@ export interface components {
             firmware?: components["schemas"]["FirmwareAccess"];
             refit?: boolean;
             note?: string;
+            name?: string;
+            /** @description it is kept, and no longer on the bench */
+            retired?: boolean;
         };
         CreatedRig: {
             rig: components["schemas"]["Rig"];
@@ -3228,6 +3308,55 @@ export interface components {
             half: number;
             /** @description it stands out from the others */
             strays: boolean;
+        };
+        BoardFound: {
+            model: string;
+            /** @description of its firmware */
+            version: string;
+            on: boolean;
+            /** @description that it lets be set over the network */
+            settings: number;
+            /** @description of them are settings that trims are made of, as far as their names tell */
+            known: number;
+        };
+        LinkCodeRequest: {
+            /** @description at which the machine reaches this server, such as https://10.0.0.2:7350 */
+            address: string;
+        };
+        Linking: {
+            /** @description there is a code that is good */
+            good: boolean;
+            /** @description told once, as it is made */
+            code?: string;
+            /** Format: date-time */
+            expiresAt?: string;
+            waits?: components["schemas"]["MachineFacts"];
+            takenIn: boolean;
+        };
+        MachineFacts: {
+            host: string;
+            system: string;
+            kernel: string;
+            processor: string;
+            cores: number;
+            threads: number;
+            memoryMB: number;
+            microcode?: string;
+        };
+        LinkAsk: {
+            /** @description of the code */
+            secret: string;
+            /** @description made by the machine, by which it is known while it waits */
+            ticket: string;
+            facts: components["schemas"]["MachineFacts"];
+        };
+        LinkAnswer: {
+            /** @description its name */
+            rig: string;
+            /** @description of the rig; left out while nobody has taken the machine in */
+            token?: string;
+            /** @description by what the server is known; left out where its certificate is of an authority that machines trust */
+            fingerprint?: string;
         };
         Start: {
             /** @description other rigs with the same processor */
@@ -5682,6 +5811,129 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Soundings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getLinking: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description its code, and who waits */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linking"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeLinkCode: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkCodeRequest"];
+            };
+        };
+        responses: {
+            /** @description the code, shown this once */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linking"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description it gets its token at its next word */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linking"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryBoard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirmwareAccess"];
+            };
+        };
+        responses: {
+            /** @description what it says of itself */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardFound"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    askToLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkAsk"];
+            };
+        };
+        responses: {
+            /** @description the token of its rig, or none while nobody has taken it in */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkAnswer"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,91 @@
+package server
+
+import (
+	"net/http"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"zerokeel/link"
+	"zerokeel/server/api"
+	"zerokeel/workshop"
+)
+
+// linkWithin is how long a machine that asks to be linked is let wait for an answer before it asks again.
+const linkWithin = 15 * time.Second
+
+// GetLinking answers with how far the first link of a rig's machine has come.
+func (s *Server) GetLinking(c *echo.Context, rig api.RigID) error {
+	l, err := s.shop.Linking(c.Request().Context(), rig)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, apiLinking(l, ""))
+}
+
+// MakeLinkCode answers with a code by which a machine links itself to a rig.
+func (s *Server) MakeLinkCode(c *echo.Context, rig api.RigID) error {
+	in, err := body[api.LinkCodeRequest](c)
+	if err != nil {
+		return err
+	}
+	code, l, err := s.shop.MakeLinkCode(c.Request().Context(), rig, link.Server{Address: in.Address, Fingerprint: s.fingerprint})
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusCreated, apiLinking(l, code))
+}
+
+// TakeIn lets a machine in.
+func (s *Server) TakeIn(c *echo.Context, rig api.RigID) error {
+	l, err := s.shop.TakeIn(c.Request().Context(), rig)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, apiLinking(l, ""))
+}
+
+// AskToLink answers a machine that nobody knows yet.
+func (s *Server) AskToLink(c *echo.Context) error {
+	in, err := body[api.LinkAsk](c)
+	if err != nil {
+		return err
+	}
+	rig, token, err := s.shop.AskToLink(c.Request().Context(), workshop.LinkAsk{Secret: in.Secret, Ticket: in.Ticket, Facts: in.Facts},
+		linkWithin)
+	if err != nil {
+		return err
+	}
+	out := api.LinkAnswer{Rig: rig}
+	if token != "" {
+		out.Token = &token
+		if s.fingerprint != "" {
+			out.Fingerprint = &s.fingerprint
+		}
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+func apiLinking(l *workshop.Linking, code string) api.Linking {
+	if l == nil {
+		return api.Linking{}
+	}
+	out := api.Linking{Good: true, ExpiresAt: &l.ExpiresAt, Waits: l.Waits, TakenIn: l.TakenIn}
+	if code != "" {
+		out.Code = &code
+	}
+	return out
+}
+
+// TryBoard answers with what a board at an address says of itself.
+func (s *Server) TryBoard(c *echo.Context) error {
+	in, err := body[api.FirmwareAccess](c)
+	if err != nil {
+		return err
+	}
+	b, err := s.shop.TryBoard(c.Request().Context(), *access(&in))
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, api.BoardFound{Model: b.Model, Version: b.Version, On: b.On, Settings: b.Settings, Known: b.Known})
+}

@@ -1,0 +1,5 @@
+-- +goose Up
+ALTER TABLE rigs ADD COLUMN IF NOT EXISTS retired BOOLEAN NOT NULL DEFAULT FALSE;
+
+-- +goose Down
+ALTER TABLE rigs DROP COLUMN IF EXISTS retired;
