@@ -6,7 +6,7 @@ import { meQuery } from './api/me';
 import { rigsQuery, telemetryQuery, trialQuery, trialsQuery, trimsQuery } from './api/queries';
 import { EntryPage } from './features/entry/entry-page';
 import { TakeIn } from './features/records/carry';
-import { AddRig } from './features/rig/add-rig';
+import { NewRig } from './features/rig/new-rig-sheet';
 import { Frame } from './frame/frame';
 import { sheetOf } from './frame/sheets';
 import { Boundary } from './ui/boundary';
@@ -72,7 +72,9 @@ function EmptyBench({ onBegin }: { onBegin: () => void }) {
       <Empty>
         <strong>There is no rig yet.</strong> Add one, or take in an archive of another bench.
       </Empty>
-      <AddRig />
+      <div className="max-w-[44rem]">
+        <NewRig />
+      </div>
       <div className="mt-8 max-w-[26rem]">
         <TakeIn onBegin={onBegin} />
       </div>

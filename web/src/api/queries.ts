@@ -321,6 +321,12 @@ export const kinQuery = (known: number) =>
     placeholderData: (before) => before,
   });
 
+export const linkingQuery = (rig: number) =>
+  queryOptions({
+    queryKey: ['rigs', 'linking', rig],
+    queryFn: () => take(api.GET('/api/rigs/{rig}/link-code', path(rig))),
+  });
+
 export const startQuery = (rig: number) =>
   queryOptions({
     queryKey: ['fleet', 'start', rig],

@@ -24,7 +24,7 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
         </p>
       )}
       <div className="min-h-0 overflow-y-auto">
-        {groups(rigs).map(({ name, rigs: own }) =>
+        {groups(rigs.filter((r) => !r.retired || r.id === current)).map(({ name, rigs: own }) =>
           name ? (
             <RigGroup key={name} name={name} rigs={own} current={current} sheet={sheet} />
           ) : (
@@ -33,6 +33,9 @@ export function FleetRail({ rigs, current, sheet }: { rigs: Rig[]; current: numb
         )}
       </div>
       <div className="mt-auto px-3.5 py-2 text-[13px]">
+        <FootLink rig={current} word="add" sheet={sheet}>
+          New rig
+        </FootLink>
         <FootLink rig={current} word="parts" sheet={sheet}>
           Part sheets
         </FootLink>

@@ -11,6 +11,7 @@ import { LaddersSheet } from '../features/ladders/ladders-sheet';
 import { LogSheet } from '../features/log/log-sheet';
 import { PartsSheet } from '../features/parts/parts-sheet';
 import { RecordsSheet } from '../features/records/records-sheet';
+import { NewRigSheet } from '../features/rig/new-rig-sheet';
 import { RigSheet } from '../features/rig/rig-sheet';
 import { ScoresSheet } from '../features/scores/scores-sheet';
 import { SoundingsSheet } from '../features/soundings/soundings-sheet';
@@ -55,6 +56,7 @@ export const sheets: SheetEntry[] = [
   { word: 'workshop', title: 'Workshop', component: WorkshopSheet },
   { word: 'accounts', title: 'Accounts', component: AccountsSheet },
   { word: 'audit', title: 'Audit', component: AuditSheet },
+  { word: 'add', title: 'New rig', component: NewRigSheet },
   { word: 'handbook', title: 'Handbook', component: HandbookSheet },
 ];
 

@@ -28,7 +28,8 @@ export type SheetWord =
   | 'workshop'
   | 'accounts'
   | 'audit'
-  | 'handbook';
+  | 'handbook'
+  | 'add';
 
 /** Addresses of sheets: the rig, the sheet, then the trim or trial shown, then what is done with it. */
 const pattern = '/rig/:rig/:sheet/:id?/:mode?';

@@ -55,13 +55,15 @@ export function FleetSheet() {
   });
   if (fleet.error) return <Problem error={fleet.error} />;
   if (!fleet.data || !rigs.data) return <p className="p-4 text-soft">Looking over the rigs …</p>;
+  const asked = /retired/i.test(filter);
+  const bench = rows.filter((r) => !r.rig.retired);
   const shown = sorted(
-    rows.filter((r) => matches(r, filter)),
+    (asked ? rows : bench).filter((r) => matches(r, filter)),
     order,
   );
   return (
     <div className="h-full overflow-auto px-4 py-3">
-      <Summary rows={rows} />
+      <Summary rows={bench} />
       <BatchPanel rigs={rigs.data} />
       <div className="mt-2 mb-1 flex items-baseline gap-4 text-[13px]">
         <input
@@ -73,8 +75,13 @@ export function FleetSheet() {
         />
         {filter && (
           <span className="text-soft" data-filtered={shown.length}>
-            {num(shown.length)} of {count(rows.length, 'rig')}
+            {num(shown.length)} of {count(asked ? rows.length : bench.length, 'rig')}
           </span>
+        )}
+        {!asked && bench.length < rows.length && (
+          <button type="button" className="text-soft underline" onClick={() => setFilter('retired')}>
+            {num(rows.length - bench.length)} retired
+          </button>
         )}
         {rows.some((r) => r.line.stale) && <span className="text-soft">some are being worked out …</span>}
         <a className="ml-auto underline" href="/api/fleet/table">
@@ -87,7 +94,7 @@ export function FleetSheet() {
           onStarted={() => setChosen([])}
         />
       )}
-      <table className="table-thin w-full" data-fleet={rows.length}>
+      <table className="table-thin w-full" data-fleet={bench.length}>
         <thead className="sticky -top-3 bg-paper">
           <tr>
             <th className="w-5">

@@ -12,7 +12,9 @@ import { Drift } from '../fitting/drift';
 import { AgentCommand } from './agent-command';
 import { Corrections } from './corrections';
 import { FromKin } from './from-kin';
+import { LinkMachine } from './link-machine';
 import { RemoveRig } from './remove-rig';
+import { RigItself } from './rig-itself';
 
 /** What is this machine, what did it do as delivered, where does the board exceed the maker's limits? */
 export function RigSheet({ rig: id }: SheetProps) {
@@ -22,7 +24,13 @@ export function RigSheet({ rig: id }: SheetProps) {
   return (
     <SheetWithDock dock={<LinkDock rig={data} />}>
       <Drift rig={data} />
-      <Heading note={data.simulated ? 'simulated: a stand-in, not a machine' : undefined}>{data.name}</Heading>
+      <Heading
+        note={[data.simulated && 'simulated: a stand-in, not a machine', data.retired && 'retired']
+          .filter(Boolean)
+          .join('; ')}
+      >
+        {data.name}
+      </Heading>
       <Note key={data.id} rig={data} />
       <div className="grid grid-cols-2 gap-x-8">
         <Parts rig={data} />
@@ -138,7 +146,7 @@ function Facts({ rig }: { rig: Rig }) {
   if (!f) {
     return (
       <Section title="As it says of itself">
-        <p className="text-soft">Not linked yet: start its agent with the token from the right.</p>
+        <p className="text-soft">Not linked yet: its machine links itself by the code on the right.</p>
       </Section>
     );
   }
@@ -283,7 +291,8 @@ function LinkDock({ rig }: { rig: Rig }) {
             <span className="text-caution">✕ not linked</span>
           )}
         </p>
-        {!rig.simulated && (
+        {!rig.simulated && !rig.facts && <LinkMachine rig={rig} />}
+        {!rig.simulated && rig.facts && (
           <>
             <p className="mb-2 text-soft">The agent runs on the machine itself, started with its token:</p>
             {renew.data && <AgentCommand token={renew.data.token} fingerprint={me?.fingerprint} />}
@@ -320,6 +329,7 @@ function LinkDock({ rig }: { rig: Rig }) {
           </p>
         ))}
       </Section>
+      <RigItself key={rig.id} rig={rig} />
       <RemoveRig rig={rig} />
     </>
   );

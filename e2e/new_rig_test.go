@@ -1,0 +1,61 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"os/exec"
+	"testing"
+)
+
+// TestJourneyNewRig: in six actions a machine comes to the bench and runs its first trial: it is added by its name, shows the code that the
+// page tells, is seen waiting with what it says of itself, and is taken in by a click. Then it is retired. It is this computer, by an agent
+// of its own.
+func TestJourneyNewRig(t *testing.T) {
+	actions := 0
+	p := open(t, "/")
+	act := func(selector, text string) {
+		t.Helper()
+		actions++
+		p.click(selector, text)
+	}
+	act("nav a", "New rig")
+	actions++
+	p.fill("[data-new-rig] input", "Workbench")
+	act("button", "Add a rig")
+	code := must(p.see("[data-code]", "-").Text())
+	dir := t.TempDir()
+	wrong, err := exec.Command(program, "agent", "link", code[:len(code)-1]+"#", "--state", dir).CombinedOutput()
+	if err == nil {
+		t.Errorf("a mistyped code is taken: %s", wrong)
+	}
+	agent := exec.Command(program, "agent", "link", code, "--state", dir)
+	if err := agent.Start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		_ = agent.Process.Kill()
+		_ = agent.Wait()
+		rig, _ := rigCalled(t, "Workbench")
+		request := must(http.NewRequest("DELETE", fmt.Sprintf("%s/api/rigs/%d?name=Workbench", address, rig.Id), nil))
+		if response, err := http.DefaultClient.Do(request); err != nil || response.StatusCode != 204 {
+			t.Errorf("it is not removed: %v %v", response, err)
+		}
+	})
+	p.see("[data-linking=waits]", `waits: [\s\S]*cores`)
+	act("button", "Take it in")
+	p.see("[data-added=Workbench]", `linked: [\s\S]* figures a second`)
+	act("main a", "Its first trial")
+	act("button:not(:disabled)", "Start trial")
+	p.see("h1", "Trial 1")
+	if actions > 6 {
+		t.Errorf("that took %d actions", actions)
+	}
+	p.click("button", "Stop")
+	p.click("[role=alertdialog] button, [role=dialog] button", "Stop the trial")
+	p.see("[data-verdict]", "stopped")
+	p.click("nav[aria-label='Sheets'] a", "Rig")
+	p.click("button", "Retire it")
+	p.see("[data-retired=true]", "Put it back on the bench")
+	p.click("nav[aria-label='Sheets'] a", "Fleet")
+	p.see("main button", "1 retired")
+}

@@ -1,0 +1,73 @@
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useEffect, useRef } from 'react';
+import { api, type Rig, take } from '../../api/client';
+import { linkingQuery } from '../../api/queries';
+import { Button, Problem } from '../../ui/elements';
+import { num, timeOfDay } from '../../ui/format';
+
+/** Links a machine to a rig for the first time: its code, who waits with it, and the word that takes that in. */
+export function LinkMachine({ rig, atOnce = false }: { rig: Rig; atOnce?: boolean }) {
+  const now = useQuery(linkingQuery(rig.id)).data;
+  const path = { params: { path: { rig: rig.id } } };
+  const make = useMutation({
+    meta: { touches: ['rig'] },
+    mutationFn: () =>
+      take(api.POST('/api/rigs/{rig}/link-code', { ...path, body: { address: window.location.origin } })),
+  });
+  const takeIn = useMutation({
+    meta: { touches: ['rig'] },
+    mutationFn: () => take(api.POST('/api/rigs/{rig}/link-code/take-in', path)),
+  });
+  const asked = useRef(false);
+  const begin = make.mutate;
+  useEffect(() => {
+    if (atOnce && !asked.current) begin();
+    asked.current = true;
+  }, [atOnce, begin]);
+  const code = now?.good ? make.data?.code : undefined;
+  const waits = now?.waits;
+  return (
+    <div data-linking={waits ? (now.takenIn ? 'taken in' : 'waits') : code ? 'code' : 'none'}>
+      {code && !waits && now?.expiresAt && (
+        <>
+          <p
+            className="num my-1 border border-line bg-sheet px-2 py-1.5 text-[17px] tracking-wide break-words"
+            data-code=""
+          >
+            {code}
+          </p>
+          <p className="mb-2 text-[13px] text-soft">
+            On the machine, as root: <code className="num text-ink">zerokeel agent link</code> and the code, with or
+            without its dashes. Good until {timeOfDay(now.expiresAt)}, for one machine, and shown this once.
+            {window.location.protocol === 'http:' &&
+              ' This server is reached from its own machine alone; others link to one that is started with --guarded.'}
+          </p>
+        </>
+      )}
+      {waits && !now.takenIn && (
+        <div className="mb-2 border-l-4 border-tint-4 pl-2">
+          <p>
+            <strong>{waits.host || 'A machine'}</strong> waits: {waits.processor || 'processor not told'}, {waits.cores}{' '}
+            cores, {waits.threads} threads, {num(waits.memoryMB / 1024, 1)} GiB, {waits.system}.
+          </p>
+          <Button main className="mt-1" disabled={takeIn.isPending} onClick={() => takeIn.mutate()}>
+            Take it in
+          </Button>
+        </div>
+      )}
+      {waits && now.takenIn && <p className="mb-2 text-soft">▸ {waits.host || 'The machine'} is taken in; it links.</p>}
+      {!code && !waits && !make.isPending && (
+        <Button onClick={() => make.mutate()}>{now?.good ? 'Make another code' : 'Make a code to link by'}</Button>
+      )}
+      {waits && !now.takenIn && (
+        <p className="text-[13px] text-soft">
+          Another machine than you meant?{' '}
+          <button type="button" className="underline" onClick={() => make.mutate()}>
+            Make another code
+          </button>
+        </p>
+      )}
+      <Problem error={make.error ?? takeIn.error} />
+    </div>
+  );
+}

@@ -1,0 +1,195 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { type ReactNode, useState } from 'react';
+import { Link, useLocation, useSearch } from 'wouter';
+import { api, type Schemas, take } from '../../api/client';
+import { partsQuery, useRig } from '../../api/queries';
+import { Button, Heading, Problem, Section } from '../../ui/elements';
+import { type SheetProps, sheetPath } from '../../ui/sheet';
+import { LinkMachine } from './link-machine';
+
+const kinds = ['processor', 'board', 'cooler', 'memory'] as const;
+
+/** A machine comes to the bench: what it is, how settings get into its board, and then its first link. */
+export function NewRigSheet({ rig }: SheetProps) {
+  const linking = useSearch().includes('linking');
+  return (
+    <div className="h-full overflow-auto px-4 py-3">
+      <div className="max-w-[44rem]">{linking ? <FirstLink key={rig} rig={rig} /> : <NewRig />}</div>
+    </div>
+  );
+}
+
+/** What the machine is. Only its name has to be known by now. */
+export function NewRig() {
+  const [, go] = useLocation();
+  const queries = useQueryClient();
+  const sheets = useQuery(partsQuery).data ?? [];
+  const [name, setName] = useState('');
+  const [note, setNote] = useState('');
+  const [parts, setParts] = useState<Partial<Record<(typeof kinds)[number], string>>>({});
+  const [byNetwork, setByNetwork] = useState(false);
+  const [address, setAddress] = useState('');
+  const [user, setUser] = useState('');
+  const [password, setPassword] = useState('');
+  const chosen = kinds.filter((k) => parts[k]);
+  const half = chosen.length > 0 && chosen.length < kinds.length;
+  const add = useMutation({
+    meta: { touches: ['rig'] },
+    mutationFn: () =>
+      take(
+        api.POST('/api/rigs', {
+          body: {
+            name,
+            note,
+            simulated: false,
+            parts: chosen.length === kinds.length ? (parts as Schemas['PartNames']) : undefined,
+            firmware: byNetwork ? { address, user, password } : undefined,
+          },
+        }),
+      ),
+    onSuccess: async (made) => {
+      await queries.invalidateQueries({ queryKey: ['rigs'] }); // its page has to know it
+      go(`${sheetPath(made.rig.id, 'add')}?linking`);
+    },
+  });
+  const board = useMutation({
+    meta: { touches: [] },
+    mutationFn: () => take(api.POST('/api/boards/try', { body: { address, user, password } })),
+  });
+  const tried = [address, user, password].join(' ');
+  const [last, setLast] = useState('');
+  const look = () => {
+    if (!address.trim() || tried === last) return;
+    setLast(tried);
+    board.mutate();
+  };
+  const field = 'w-full border border-line bg-sheet px-1.5 py-0.5';
+  return (
+    <form
+      data-new-rig=""
+      onSubmit={(e) => {
+        e.preventDefault();
+        add.mutate();
+      }}
+    >
+      <Heading note="only its name has to be known by now">New rig</Heading>
+      <div className="mb-3 grid grid-cols-2 gap-x-6 gap-y-2">
+        <Field label="Name of the rig">
+          <input className={field} value={name} maxLength={60} onChange={(e) => setName(e.target.value)} />
+        </Field>
+        <Field label="What it is for">
+          <input className={field} value={note} maxLength={300} onChange={(e) => setNote(e.target.value)} />
+        </Field>
+      </div>
+      <Section title="Parts" note="by their sheets: with them settings are known, checked and forecast">
+        <div className="grid grid-cols-2 gap-x-6 gap-y-2">
+          {kinds.map((kind) => (
+            <Field key={kind} label={kind[0]?.toUpperCase() + kind.slice(1)}>
+              <select
+                className={field}
+                value={parts[kind] ?? ''}
+                onChange={(e) => setParts({ ...parts, [kind]: e.target.value || undefined })}
+              >
+                <option value="">not known</option>
+                {sheets
+                  .filter((s) => s.kind === kind)
+                  .map((s) => (
+                    <option key={s.id} value={s.id}>
+                      {s.name}
+                    </option>
+                  ))}
+              </select>
+            </Field>
+          ))}
+        </div>
+        {half && <p className="mt-1 text-[13px] text-caution">Choose all four, or none for now.</p>}
+      </Section>
+      <Section title="How settings get in">
+        <label className="flex items-baseline gap-2">
+          <input type="radio" name="way" checked={!byNetwork} onChange={() => setByNetwork(false)} />
+          typed at the board, from a setting card
+        </label>
+        <label className="flex items-baseline gap-2">
+          <input type="radio" name="way" checked={byNetwork} onChange={() => setByNetwork(true)} />
+          over the network, by the board’s Redfish service
+        </label>
+        {byNetwork && (
+          // biome-ignore lint/a11y/noStaticElementInteractions: whatever field is left, the board is asked
+          <div className="mt-2 grid grid-cols-3 gap-x-4" onBlur={look}>
+            <Field label="Its address">
+              <input
+                className={field}
+                value={address}
+                placeholder="https://10.0.0.5"
+                onChange={(e) => setAddress(e.target.value)}
+              />
+            </Field>
+            <Field label="User">
+              <input className={field} value={user} autoComplete="off" onChange={(e) => setUser(e.target.value)} />
+            </Field>
+            <Field label="Password">
+              <input
+                className={field}
+                type="password"
+                autoComplete="new-password"
+                value={password}
+                onChange={(e) => setPassword(e.target.value)}
+              />
+            </Field>
+          </div>
+        )}
+        {byNetwork && board.isPending && (
+          <p className="mt-1 text-[13px] text-soft">▸ The board is asked what it is …</p>
+        )}
+        {byNetwork && board.data && tried === last && (
+          <p className="mt-1 text-[13px]" data-board={board.data.model}>
+            <span className="text-held">●</span> It answers: {board.data.model}, firmware{' '}
+            {board.data.version || 'not told'}, {board.data.on ? 'on' : 'off'}, {board.data.settings} settings, of which{' '}
+            {board.data.known} are known by name.
+          </p>
+        )}
+        {byNetwork && tried === last && <Problem error={board.error} />}
+      </Section>
+      <Button main type="submit" disabled={!name.trim() || half || (byNetwork && !address.trim()) || add.isPending}>
+        Add a rig
+      </Button>
+      <Problem error={add.error} />
+    </form>
+  );
+}
+
+function Field({ label, children }: { label: string; children: ReactNode }) {
+  return (
+    // biome-ignore lint/a11y/noLabelWithoutControl: the control is the child
+    <label className="block">
+      <span className="block text-[13px] text-soft">{label}</span>
+      {children}
+    </label>
+  );
+}
+
+/** The rig is there; its machine links itself by a code. */
+function FirstLink({ rig: id }: { rig: number }) {
+  const rig = useRig(id);
+  if (!rig) return null;
+  return (
+    <div data-added={rig.name}>
+      <Heading note={rig.linked ? 'linked' : 'not linked yet'}>{rig.name}</Heading>
+      {!rig.facts && <LinkMachine rig={rig} atOnce />}
+      {rig.facts && rig.linked && (
+        <p className="mb-3">
+          <span className="text-held">● linked</span>: {rig.facts.processor || rig.facts.host}, {rig.facts.cores} cores,{' '}
+          {rig.facts.channels} figures a second.
+        </p>
+      )}
+      <p className="flex gap-5">
+        <Link className="underline" href={sheetPath(id, 'trial')}>
+          Its first trial
+        </Link>
+        <Link className="underline" href={sheetPath(id, 'rig')}>
+          The rig
+        </Link>
+      </p>
+    </div>
+  );
+}
