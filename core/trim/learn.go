@@ -94,7 +94,7 @@ func Propose(attributes []Learnt) {
 		}
 		number, numbered := indexIn(a.Attribute)
 		for _, def := range Registry {
-			if def.Recorded || numbered != (def.Scope != part.ScopeRig) || !sameType(def, a) {
+			if def.Recorded || def.Running || numbered != (def.Scope != part.ScopeRig) || !sameType(def, a) {
 				continue
 			}
 			score := likeness(def, have, menu)

@@ -76,10 +76,11 @@ type Def struct {
 	Unless   []When                                    // it counts for nothing while any of these holds
 	NoEffect string                                    // why the models give it no effect; empty where they do
 	Recorded bool                                      // noted with the trim, not brought to the board
+	Running  bool                                      // a running system has it, and no firmware
 }
 
 // Registry defines every setting, in work order.
-var Registry = slices.Concat(memoryDefs, limitDefs, clockDefs, voltageDefs, loadLineDefs, curveDefs, coolingDefs, platformDefs)
+var Registry = slices.Concat(memoryDefs, limitDefs, clockDefs, voltageDefs, loadLineDefs, curveDefs, coolingDefs, platformDefs, runningDefs)
 
 // byKey finds a definition, and its place in the registry, by its key's pattern.
 var byKey = func() map[string]int {
