@@ -22,6 +22,8 @@ type Client struct {
 	hello   func() Hello
 	onOrder func(Order)
 	log     *slog.Logger
+	onAsk   func(Ask) Answer
+	answers chan Answer
 
 	mu      sync.Mutex
 	seq     uint64
@@ -74,8 +76,12 @@ const maxHeld = 20000
 // NewClient prepares a client. hello is asked at each connection; onOrder gets each order, on the connection's own
 // goroutine, and must not block.
 func NewClient(server Server, hello func() Hello, onOrder func(Order), log *slog.Logger) *Client {
-	return &Client{server: server, http: server.client(), hello: hello, onOrder: onOrder, log: log, wake: make(chan struct{}, 1)}
+	return &Client{server: server, http: server.client(), hello: hello, onOrder: onOrder, log: log, wake: make(chan struct{}, 1),
+		answers: make(chan Answer)}
 }
+
+// Answers makes the client answer what it is asked, one at a time, each on a goroutine of its own.
+func (c *Client) Answers(answer func(Ask) Answer) { c.onAsk = answer }
 
 // Send numbers a frame and sends it as soon as the link allows.
 func (c *Client) Send(f Frame) {
@@ -212,6 +218,7 @@ func (c *Client) session(parent context.Context) error {
 	var receiving sync.WaitGroup
 	receiving.Go(func() { failed <- c.receive(ctx, conn) })
 	err = c.transmit(ctx, conn, answer.Welcome.Last, failed)
+	cancel()
 	_ = conn.CloseNow()
 	receiving.Wait() // nothing is handed on once the connection is over
 	return err
@@ -246,6 +253,10 @@ func (c *Client) transmit(ctx context.Context, conn *websocket.Conn, sent uint64
 		case err := <-failed:
 			return err
 		case <-c.wake:
+		case a := <-c.answers:
+			if err := write(ctx, conn, Message{Answer: &a}); err != nil {
+				return err
+			}
 		case <-beat.C:
 			if c.isMuted() {
 				continue
@@ -294,6 +305,8 @@ func (c *Client) isMuted() bool {
 }
 
 func (c *Client) receive(ctx context.Context, conn *websocket.Conn) error {
+	var asks sync.WaitGroup
+	defer asks.Wait()
 	for {
 		m, _, err := read(ctx, conn)
 		if err != nil {
@@ -306,9 +319,23 @@ func (c *Client) receive(ctx context.Context, conn *websocket.Conn) error {
 			if !c.isMuted() {
 				c.onOrder(*m.Order)
 			}
+		case m.Ask != nil:
+			if c.onAsk != nil && !c.isMuted() {
+				asks.Go(func() { c.answer(ctx, *m.Ask) })
+			}
 		case m.Refusal != nil:
 			return m.Refusal
 		}
+	}
+}
+
+// answer answers an ask over the link that it came by, if that is still there.
+func (c *Client) answer(ctx context.Context, a Ask) {
+	out := c.onAsk(a)
+	out.ID = a.ID
+	select {
+	case c.answers <- out:
+	case <-ctx.Done():
 	}
 }
 

@@ -2,6 +2,7 @@ package link
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -67,6 +68,8 @@ type session struct {
 	st     Status
 	behind bool // a frame waits for those before it to be stored
 	left   bool // it took leave
+	asks   map[string]chan<- Answer
+	over   chan struct{} // closed when the link is lost
 }
 
 // NewHub returns a hub that hands everything to sink.
@@ -164,6 +167,40 @@ func (h *Hub) Order(rig int64, o Order) error {
 	}
 }
 
+// Ask asks a rig, and waits for its answer. It is ErrNotLinked where the rig is not linked, or is lost meanwhile.
+func (h *Hub) Ask(ctx context.Context, rig int64, a Ask) (Answer, error) {
+	answer := make(chan Answer, 1)
+	a.ID = rand.Text()
+	h.mu.Lock()
+	s := h.links[rig]
+	if s == nil || !s.st.Linked {
+		h.mu.Unlock()
+		return Answer{}, ErrNotLinked
+	}
+	s.asks[a.ID] = answer
+	h.mu.Unlock()
+	defer func() {
+		h.mu.Lock()
+		delete(s.asks, a.ID)
+		h.mu.Unlock()
+	}()
+	select {
+	case s.out <- Message{Ask: &a}:
+	case <-s.over:
+		return Answer{}, ErrNotLinked
+	case <-ctx.Done():
+		return Answer{}, ctx.Err()
+	}
+	select {
+	case x := <-answer:
+		return x, nil
+	case <-s.over:
+		return Answer{}, ErrNotLinked
+	case <-ctx.Done():
+		return Answer{}, ctx.Err()
+	}
+}
+
 // maxBatch is how many frames are stored together, and helloWithin the time that a link has to say who it is.
 const (
 	maxBatch    = 256
@@ -220,6 +257,7 @@ func (h *Hub) greet(ctx context.Context, cancel context.CancelFunc, conn *websoc
 	}
 	now := time.Now()
 	s := &session{conn: conn, out: make(chan Message, 64), end: cancel, pace: h.paceOf(rig), room: semaphore.NewWeighted(maxUnstored),
+		asks: map[string]chan<- Answer{}, over: make(chan struct{}),
 		st: Status{Linked: true, Hello: *hello, Heard: now, LinkedAt: now, clock: hello.Now, clockSeen: now}}
 	if err := write(ctx, conn, Message{Welcome: &Welcome{Rig: name, Last: last}}); err != nil {
 		return nil, err
@@ -263,6 +301,7 @@ func (h *Hub) join(rig int64, s *session) {
 func (h *Hub) leave(rig int64, s *session) {
 	h.mu.Lock()
 	s.st.Linked, s.behind = false, false
+	close(s.over)
 	h.mu.Unlock()
 	h.sink.Changed(rig)
 }
@@ -291,6 +330,12 @@ func (h *Hub) receive(ctx context.Context, conn *websocket.Conn, rig int64, s *s
 		}
 		if m.Beat != nil {
 			s.st.clock, s.st.clockSeen = m.Beat.Now, now
+		}
+		if m.Answer != nil {
+			if waits := s.asks[m.Answer.ID]; waits != nil {
+				waits <- *m.Answer // it has room for the one
+				delete(s.asks, m.Answer.ID)
+			}
 		}
 		h.mu.Unlock()
 		if err := h.keepPace(ctx, s, bytes); err != nil {

@@ -22,6 +22,7 @@ import (
 	"zerokeel/core/fan"
 	"zerokeel/core/invalid"
 	"zerokeel/core/load"
+	"zerokeel/core/part"
 	"zerokeel/core/verdict"
 	"zerokeel/link"
 )
@@ -60,6 +61,8 @@ func TestDecodeNamesEveryFault(t *testing.T) {
 		{"sweep under load", `{"order":{"id":"x","do":"run","load":"heavy","cores":[0],"seconds":10,
 			"sweep":{"header":"speed.fan.1","duties":[120],"dwellS":8,"maxC":80}}}`,
 			[]string{"order.sweep.header", "order.sweep.duties[0]", "order.sweep"}},
+		{"ask for all and some", `{"ask":{"id":"","set":{"boost":"off","x":1.5,"y":true},"restore":true}}`,
+			[]string{"ask.id", "ask.set", "ask.set", "ask.set"}},
 		{"number past the range", `{"frame":{"seq":1,"finished":{"order":"x","how":"done","ranS":1e999}}}`, []string{"frame.finished.ranS"}},
 	}
 	for _, row := range rows {
@@ -104,7 +107,13 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 	h.Headers = []link.Header{{Key: "duty.fan.1", Label: "Fan header 1"}}
 	covered := 1.0
 	score := 12.5
+	h.Asked = true
+	h.Facts.Microcode = "0x1"
 	messages := []link.Message{
+		{Ask: &link.Ask{ID: "a"}}, {Ask: &link.Ask{ID: "a", Set: map[string]any{"boost": "off", "short": 90000}}},
+		{Ask: &link.Ask{ID: "a", Restore: true}},
+		{Answer: &link.Answer{ID: "a", Faults: invalid.List{{Field: "boost", Problem: "p", Remedy: "r"}}, Offer: link.Offer{
+			Settings: []part.BoardSetting{{Setting: "clock.boost"}}, Now: map[string]any{"boost": "off"}, Found: map[string]any{}}}},
 		{Hello: &h}, {Welcome: &link.Welcome{Rig: "x", Last: 3}}, {Ack: &link.Ack{Seq: 1}}, {Beat: &link.Beat{Now: 1}},
 		{Refusal: &link.Refusal{Problem: "p", Remedy: "r"}},
 		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Width: "512", MemoryMB: 5, AbortC: 95,

@@ -36,6 +36,8 @@ type Message struct {
 	Order   *Order   `json:"order,omitempty"`   // server to rig
 	Beat    *Beat    `json:"beat,omitempty"`    // both ways
 	Refusal *Refusal `json:"refusal,omitempty"` // server to rig, before it hangs up
+	Ask     *Ask     `json:"ask,omitempty"`     // server to rig
+	Answer  *Answer  `json:"answer,omitempty"`  // rig to server
 }
 
 // Hello introduces the rig's agent.
@@ -55,6 +57,7 @@ type Hello struct {
 	Crash     *Crash            `json:"crash,omitempty"`   // how the machine's start before this one ended, if not by a shutdown
 	Journal   []Unending        `json:"journal,omitempty"` // orders that the journal shows begun but not ended
 	Headers   []Header          `json:"headers,omitempty"` // whose duty the rig can set
+	Asked     bool              `json:"asked,omitempty"`   // it answers what its running system lets be set
 }
 
 // Header is one that a fan or a pump hangs on, whose duty the rig can set. Key is that of the channel of its duty.
@@ -284,13 +287,13 @@ func Decode(text []byte) (Message, error) {
 	var f invalid.List
 	set := 0
 	for _, present := range []bool{m.Hello != nil, m.Welcome != nil, m.Frame != nil, m.Ack != nil, m.Order != nil, m.Beat != nil,
-		m.Refusal != nil} {
+		m.Refusal != nil, m.Ask != nil, m.Answer != nil} {
 		if present {
 			set++
 		}
 	}
 	if set != 1 {
-		f.Add("", "send exactly one of hello, welcome, frame, ack, order, beat, refusal", "the message holds %d parts", set)
+		f.Add("", "send exactly one of hello, welcome, frame, ack, order, beat, refusal, ask, answer", "the message holds %d parts", set)
 	}
 	if m.Hello != nil {
 		f = append(f, m.Hello.validate().Under("hello")...)
@@ -301,8 +304,17 @@ func Decode(text []byte) (Message, error) {
 	if m.Order != nil {
 		f = append(f, m.Order.validate().Under("order")...)
 	}
+	if m.Ask != nil {
+		f = append(f, m.Ask.validate().Under("ask")...)
+	}
+	if m.Answer != nil {
+		f = append(f, m.Answer.validate().Under("answer")...)
+	}
 	if len(f) > 0 {
 		return Message{}, f
+	}
+	if m.Answer != nil {
+		m.Answer.tame()
 	}
 	if m.Hello != nil {
 		m.Hello.tame()
