@@ -17,6 +17,7 @@ import (
 	"zerokeel/link"
 	"zerokeel/rigside/headers"
 	"zerokeel/rigside/journal"
+	"zerokeel/rigside/running"
 	"zerokeel/rigside/sensors"
 	"zerokeel/rigside/spool"
 )
@@ -43,10 +44,11 @@ type agent struct {
 	boot    string
 	stream  string
 	cores   []sensors.Core
-	facts   link.Facts
+	facts   link.Facts // as they were at the agent's start
 	sensors []sensors.Sensor
 	headers []headers.Header
 	keeper  *headers.Keeper
+	system  *running.System // nil for a machine that is left alone
 	journal *journal.Journal
 	client  *link.Client
 	crash   *link.Crash
@@ -80,8 +82,11 @@ func Run(ctx context.Context, cfg Config) error {
 	if a.boot == "" {
 		return fmt.Errorf("the kernel tells no id of this boot (/proc/sys/kernel/random/boot_id)")
 	}
-	a.cores = sensors.Cores(cfg.Root, allowed)
-	a.facts = sensors.Facts(cfg.Root, a.cores)
+	found := sensors.Cores(cfg.Root, allowed)
+	a.facts = sensors.Facts(cfg.Root, found)
+	if a.cores, err = numbered(cfg.StateDir, a.facts.Processor, found); err != nil {
+		return err
+	}
 	a.sensors = sensors.Find(cfg.Root, a.cores, time.Now)
 	for i := range a.cores {
 		a.sensors = append(a.sensors, a.rateSensor(i))
@@ -91,6 +96,9 @@ func Run(ctx context.Context, cfg Config) error {
 		if a.keeper, err = headers.NewKeeper(cfg.Root, cfg.Files, cfg.StateDir); err != nil {
 			cfg.Log.Error("a fan header that an earlier start had taken is not given back to the board", "error", err)
 			a.headers = nil
+		}
+		if a.system, err = running.Find(cfg.Root, cfg.Files, a.cores, cfg.StateDir, a.boot); err != nil {
+			cfg.Log.Error("the running system is not as an earlier start of the agent found it", "error", err)
 		}
 	}
 	if a.crash, err = j.Booted(a.boot); err != nil {
@@ -111,6 +119,9 @@ func Run(ctx context.Context, cfg Config) error {
 	defer func() { _ = kept.Close() }()
 	a.client = link.NewClient(cfg.Server, a.hello, func(o link.Order) { a.order(ctx, o) }, cfg.Log)
 	a.client.Through(kept)
+	if a.system != nil {
+		a.client.Answers(a.answer)
+	}
 	cfg.Log.Info("agent starts", "cores", len(a.cores), "channels", len(a.sensors), "boot", a.boot)
 	done := make(chan error, 1)
 	// The link outlasts the agent's end by as long as its leave takes.
@@ -173,8 +184,9 @@ func (a *agent) hello() link.Hello {
 	defer a.mu.Unlock()
 	h := link.Hello{
 		Protocol: link.Version, Agent: Version, Stream: a.stream, BootID: a.boot, Now: a.now(), ClockRate: 1,
-		Facts: a.facts, Journal: a.journal.Before(), Crash: a.crash,
+		Asked: a.system != nil, Facts: a.facts, Journal: a.journal.Before(), Crash: a.crash,
 	}
+	h.Facts.Cores, h.Facts.Threads = sensors.On(a.coresNow())
 	for _, s := range a.sensors {
 		h.Channels = append(h.Channels, s.Channel)
 	}
@@ -294,6 +306,10 @@ func (a *agent) begin(ctx context.Context, o link.Order) {
 	for i, core := range o.Cores {
 		if core < 0 || core >= len(a.cores) {
 			a.refuse(o, fmt.Sprintf("core %d does not exist here", core))
+			return
+		}
+		if a.offNow(core) {
+			a.refuse(o, fmt.Sprintf("core %d is switched off", core))
 			return
 		}
 		cpus[i] = a.cores[core].CPUs

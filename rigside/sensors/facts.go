@@ -1,6 +1,7 @@
 package sensors
 
 import (
+	"cmp"
 	"fmt"
 	"io/fs"
 	"os/exec"
@@ -15,8 +16,10 @@ import (
 
 // Core is one core of the machine, with the processors (threads) that the kernel sees in it.
 type Core struct {
-	ID   int // the kernel's id of the core
-	CPUs []int
+	Socket string `json:"socket"` // the kernel's id of its package
+	ID     int    `json:"id"`     // and of the core in it
+	CPUs   []int  `json:"cpus"`   // while it is off, those that it had
+	Off    bool   `json:"-"`      // it is switched off
 }
 
 // Allowed lists the processors that this program may use.
@@ -54,20 +57,42 @@ func Cores(root fs.FS, allowed []int) []Core {
 			continue
 		}
 		place[key] = len(cores)
-		cores = append(cores, Core{ID: id, CPUs: []int{cpu}})
+		cores = append(cores, Core{Socket: socket, ID: id, CPUs: []int{cpu}})
 	}
 	slices.SortFunc(cores, func(a, b Core) int { return a.CPUs[0] - b.CPUs[0] })
 	return cores
 }
 
+// Number gives cores the numbers that they keep: those that were known before and are not found now are switched off, and stay in their
+// places.
+func Number(known, found []Core) []Core {
+	out := slices.Clone(found)
+	for _, k := range known {
+		if !slices.ContainsFunc(found, func(c Core) bool { return c.Socket == k.Socket && c.ID == k.ID }) {
+			k.Off = true
+			out = append(out, k)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Core) int { return cmp.Or(cmp.Compare(a.Socket, b.Socket), a.ID-b.ID) })
+	return out
+}
+
+// On counts the cores that are switched on, and their threads.
+func On(cores []Core) (on, threads int) {
+	for _, c := range cores {
+		if !c.Off {
+			on++
+			threads += len(c.CPUs)
+		}
+	}
+	return on, threads
+}
+
 // Facts describes the machine.
 func Facts(root fs.FS, cores []Core) link.Facts {
 	f := finder{root: root}
-	facts := link.Facts{Host: f.text("proc/sys/kernel/hostname"), Kernel: f.text("proc/sys/kernel/osrelease"), System: "Linux",
-		Cores: len(cores)}
-	for _, c := range cores {
-		facts.Threads += len(c.CPUs)
-	}
+	facts := link.Facts{Host: f.text("proc/sys/kernel/hostname"), Kernel: f.text("proc/sys/kernel/osrelease"), System: "Linux"}
+	facts.Cores, facts.Threads = On(cores)
 	for line := range strings.Lines(f.text("etc/os-release")) {
 		if name, ok := strings.CutPrefix(strings.TrimSpace(line), "PRETTY_NAME="); ok {
 			facts.System = strings.Trim(name, `"`)
