@@ -16,7 +16,9 @@ import (
 type Board interface {
 	// Registry lists what the firmware lets be set, by the board's own names, in their order.
 	Registry(ctx context.Context) ([]trim.Learnt, error)
-	// Stage prepares settings for the machine's next start. It checks all of them first, and then stages all or none; the
+	// Restarts reports whether what is staged comes into force at the machine's next start; if not, it is in force once it is staged.
+	Restarts() bool
+	// Stage prepares settings. It checks all of them first, and then stages all or none; the
 	// error is an invalid.List where some are not taken.
 	Stage(ctx context.Context, sheet *part.Board, settings trim.Settings) error
 	// Apply starts the machine anew at once, or switches it on, so that what was staged comes into force. It does not wait.

@@ -17,6 +17,7 @@ import (
 // stepFitting does the next thing for a fitting.
 //
 //	staging → restarting → waiting → reading → in force | differs
+//	staging ─────────────────────────→ reading → in force | differs         in the running system
 //	                          └→ clearing → no POST
 //	entering ─────────────────→ waiting → reading → in force | differs      by hand, see card.go
 func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) error {
@@ -52,6 +53,9 @@ func (r *Runner) stepFitting(ctx context.Context, lease *store.Lease, id int64) 
 			return r.stagingFailed(ctx, lease, f, rig, err)
 		}
 		f.State, f.BootBefore = store.FitRestarting, rig.BootID
+		if !board.Restarts() {
+			f.State = store.FitReading
+		}
 		return r.saveFitting(ctx, lease, f, sql.NullInt64{})
 	case store.FitRestarting:
 		// After a kill at this point the restart may have been asked for already; asking twice only starts anew.

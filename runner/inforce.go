@@ -16,7 +16,13 @@ func (r *Runner) checkInForce(ctx context.Context, lease *store.Lease, rig *stor
 	if !expected.Valid {
 		expected = rig.LostTrim // what is on the board now is no known trim; it may have been entered by hand since
 	}
-	if !expected.Valid || rig.FirmwareAddress == "" {
+	if rig.InSystem && !rig.Board.Valid { // its first start here
+		if _, err := r.shop.Sketch(ctx, rig.ID); workshop.Waits(err) != nil {
+			return err
+		}
+		return r.store.NothingToCheck(ctx, rig.ID)
+	}
+	if !expected.Valid || rig.ByHand() {
 		return r.store.NothingToCheck(ctx, rig.ID)
 	}
 	board, set, err := r.board(ctx, rig)

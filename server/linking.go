@@ -89,3 +89,12 @@ func (s *Server) TryBoard(c *echo.Context) error {
 	}
 	return c.JSON(http.StatusOK, api.BoardFound{Model: b.Model, Version: b.Version, On: b.On, Settings: b.Settings, Known: b.Known})
 }
+
+// Sketch makes the sheets of a rig from its machine's own word.
+func (s *Server) Sketch(c *echo.Context, rig api.RigID) error {
+	r, err := s.shop.Sketch(c.Request().Context(), rig)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, apiRig(r))
+}

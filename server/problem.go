@@ -44,6 +44,8 @@ func problemOf(err error) api.Problem {
 		p.Status, p.Title = http.StatusNotFound, "There is no such thing"
 	case errors.Is(err, workshop.ErrFixed):
 		p.Status, p.Title = http.StatusConflict, "This trim was fitted and no longer changes; make a new one from it"
+	case errors.Is(err, workshop.ErrSketch):
+		p.Status, p.Title = http.StatusConflict, "Nothing is forecast here: these sheets are the machine's own word, which tells neither its power nor its heat"
 	case errors.Is(err, workshop.ErrNobody):
 		p.Status, p.Title = http.StatusUnauthorized, "Log in first"
 	case errors.Is(err, workshop.ErrNotAllowed):

@@ -53,6 +53,7 @@ type Fitting struct {
 	Card        JSON[[]trim.Line]       `db:"card"`             // of a fitting by hand
 	Ticked      JSON[[]string]          `db:"ticked"`           // keys of the lines entered
 	Despite     string                  `db:"despite"`          // why it was begun although preflight stopped it; empty where it did not
+	AtOnce      bool                    `db:"at_once"`          // no restart brings it into force
 	TookS       sql.NullFloat64         `db:"took_s"`           // by the rig's own clock; not valid where that cannot be told
 
 	from step // as it was loaded
@@ -68,7 +69,7 @@ type step struct {
 func (f *Fitting) ByHand() bool { return f.Card.Valid }
 
 const fittingColumns = `id, rig_id, trim_id, state, failed_in, boot_before, acted_at, found, differences, problem, rig_clock,
-	created_at, ended_at, firmware_version, card, ticked, despite, took_s`
+	created_at, ended_at, firmware_version, card, ticked, despite, at_once, took_s`
 
 // CreateFitting stores a fitting that begins. It is ErrTaken while another fitting or a trial runs on the rig.
 func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
@@ -82,8 +83,8 @@ func (s *Store) CreateFitting(ctx context.Context, f *Fitting) error {
 			return err
 		}
 		result, err := tx.NamedExecContext(ctx, `INSERT INTO fittings (rig_id, trim_id, state, boot_before, acted_at, problem, rig_clock,
-			created_at, card, ticked, despite)
-			VALUES (:rig_id, :trim_id, :state, :boot_before, :acted_at, :problem, :rig_clock, :created_at, :card, :ticked, :despite)`, f)
+			created_at, card, ticked, despite, at_once) VALUES (:rig_id, :trim_id, :state, :boot_before, :acted_at, :problem, :rig_clock,
+			:created_at, :card, :ticked, :despite, :at_once)`, f)
 		if err != nil {
 			return err
 		}

@@ -37,6 +37,7 @@ type Rig struct {
 	Refit            bool                    `db:"refit"`     // fit again what its board has lost
 	Note             string                  `db:"note"`      // what it is for, in a sentence
 	Retired          bool                    `db:"retired"`   // kept, and no longer on the bench
+	InSystem         bool                    `db:"in_system"` // its settings are those of the running system, which its agent sets
 	LostTrim         sql.NullInt64           `db:"lost_trim"` // the trim that was in force and no longer is
 	Drift            JSON[[]trim.Difference] `db:"drift"`     // in what
 	Absence          Absence                 `db:"absence"`
@@ -45,9 +46,12 @@ type Rig struct {
 	RecordsVersion   int64                   `db:"records_version"` // raised by whatever changes what a fit or preflight reads of it
 }
 
+// ByHand reports whether a person brings settings to a rig: neither its board is reached, nor its running system set.
+func (r *Rig) ByHand() bool { return r.FirmwareAddress == "" && !r.InSystem }
+
 const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id, firmware_address, firmware_user,
-	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, note, retired, lost_trim,
-	drift, absence, absent_since, created_at, records_version, headers,
+	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, note, retired, in_system,
+	lost_trim, drift, absence, absent_since, created_at, records_version, headers,
 	(SELECT f.learnt FROM fans f WHERE f.rig_id = rigs.id AND f.role = 'cooler') AS cooler_fan`
 
 // CreateRig stores a rig and its first trim, T0: the settings as delivered, or as found where they cannot be read.
@@ -58,8 +62,9 @@ func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool
 			return err
 		}
 		result, err := tx.NamedExecContext(ctx, `INSERT INTO rigs (name, note, simulated, ambient_c, processor_id, board_id, cooler_id,
-			memory_id, firmware_address, firmware_user, firmware_password, token_hash, created_at) VALUES (:name, :note, :simulated, :ambient_c,
-			:processor_id, :board_id, :cooler_id, :memory_id, :firmware_address, :firmware_user, :firmware_password, :token_hash, :created_at)`, r)
+			memory_id, firmware_address, firmware_user, firmware_password, in_system, token_hash, created_at) VALUES (:name, :note, :simulated,
+			:ambient_c, :processor_id, :board_id, :cooler_id, :memory_id, :firmware_address, :firmware_user, :firmware_password, :in_system,
+			:token_hash, :created_at)`, r)
 		if err != nil {
 			return err
 		}
@@ -122,8 +127,8 @@ func (s *Store) ChangeRig(ctx context.Context, id int64, change func(*Rig) error
 		}
 		tx.tell(TopicRig, id, 0)
 		_, err := tx.NamedExecContext(ctx, `UPDATE rigs SET name = :name, retired = :retired, ambient_c = :ambient_c,
-			firmware_address = :firmware_address, firmware_user = :firmware_user, firmware_password = :firmware_password, refit = :refit,
-			note = :note, records_version = records_version + 1 WHERE id = :id`, r)
+			firmware_address = :firmware_address, firmware_user = :firmware_user, firmware_password = :firmware_password, in_system = :in_system,
+			refit = :refit, note = :note, records_version = records_version + 1 WHERE id = :id`, r)
 		return err
 	}), "change rig %d", id)
 }

@@ -234,6 +234,9 @@ func (w *Workshop) member(ctx context.Context, id int64, p *BatchPlan, l *ladder
 		}
 		settings = t.Settings.V
 	}
+	if k.set.Sketched() {
+		return nil, r.Name, nil, conflict("what %s draws is not known, since its sheets are its machine's own word; try it by itself", r.Name)
+	}
 	f := w.keptForecast(r, k, settings)
 	if f == nil {
 		return nil, r.Name, nil, conflict("the board of %s does not take its settings any more, so what it would draw is not known", r.Name)

@@ -11,7 +11,9 @@ import (
 	"zerokeel/firmware"
 	"zerokeel/firmware/card"
 	"zerokeel/firmware/redfish"
+	"zerokeel/firmware/running"
 	"zerokeel/keys"
+	"zerokeel/link"
 	"zerokeel/outbound"
 	"zerokeel/store"
 )
@@ -26,20 +28,25 @@ type access struct{ address, user, password string }
 type Boards struct {
 	guard *outbound.Guard
 	seal  *keys.Seal
+	hub   *link.Hub
 	kept  *lru.Cache[access, firmware.Board]
 }
 
-// NewBoards returns a Boards that has reached none yet, and whose requests a guard lets out and whose passwords a seal opens.
-func NewBoards(guard *outbound.Guard, seal *keys.Seal) *Boards {
+// NewBoards returns a Boards that has reached none yet, and whose requests a guard lets out and whose passwords a seal opens. Running
+// systems are asked over the links of a hub.
+func NewBoards(guard *outbound.Guard, seal *keys.Seal, hub *link.Hub) *Boards {
 	kept, err := lru.New[access, firmware.Board](keptBoards)
 	if err != nil {
 		panic(err) // only a size below one is refused
 	}
-	return &Boards{guard: guard, seal: seal, kept: kept}
+	return &Boards{guard: guard, seal: seal, hub: hub, kept: kept}
 }
 
 // Of returns the board of a rig, of whichever kind it is.
 func (b *Boards) Of(r *store.Rig) (firmware.Board, error) {
+	if r.InSystem {
+		return b.running(r), nil
+	}
 	if r.FirmwareAddress == "" {
 		return &card.Board{Cores: r.Facts.V.Cores, Threads: r.Facts.V.Threads, Version: r.FirmwareVersion}, nil
 	}
@@ -57,6 +64,13 @@ func (b *Boards) Of(r *store.Rig) (firmware.Board, error) {
 	}
 	b.kept.Add(key, client)
 	return client, nil
+}
+
+// running is the running system of a rig.
+func (b *Boards) running(r *store.Rig) *running.Board {
+	id := r.ID
+	return &running.Board{Version: r.FirmwareVersion,
+		Ask: func(ctx context.Context, a link.Ask) (link.Answer, error) { return b.hub.Ask(ctx, id, a) }}
 }
 
 // BoardFound is what a board says of itself when it is tried.

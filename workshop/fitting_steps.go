@@ -35,6 +35,11 @@ var fittingSteps = []namedState{
 	{store.FitReading, "Read back what is in force"},
 }
 
+var systemSteps = []namedState{
+	{store.FitStaging, "Set them in the running system"},
+	{store.FitReading, "Read back what is in force"},
+}
+
 var cardSteps = []namedState{
 	{store.FitEntering, "Enter the card at the board"},
 	{store.FitWaiting, "Wait until the machine is back"},
@@ -46,6 +51,8 @@ func StepsOf(f *store.Fitting) []FittingStep {
 	steps := fittingSteps
 	if f.ByHand() {
 		steps = cardSteps
+	} else if f.AtOnce {
+		steps = systemSteps
 	}
 	at, mark := f.State, StepNow
 	switch f.State {

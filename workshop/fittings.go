@@ -57,8 +57,9 @@ func (w *Workshop) Fit(ctx context.Context, rig, id int64, despite string) (*sto
 	if err != nil {
 		return nil, err
 	}
-	f := &store.Fitting{RigID: rig, TrimID: t.ID, BootBefore: r.BootID, RigClock: at.Clock, Despite: despite}
-	if r.FirmwareAddress == "" {
+	f := &store.Fitting{RigID: rig, TrimID: t.ID, BootBefore: r.BootID, RigClock: at.Clock, Despite: despite,
+		AtOnce: r.InSystem}
+	if r.ByHand() {
 		from, err := w.onBoard(ctx, r)
 		if err != nil {
 			return nil, err

@@ -20,6 +20,7 @@ type Rig struct {
 	Set       *part.Set // nil where its parts are not known
 	Simulated bool
 	Linked    bool
+	Asked     bool   // its agent can set its running system, and is linked to this process
 	State     string // what it is doing, in a word
 	Standing  proof.Standing
 	Raised    []string // messages of its watches that are raised
@@ -27,10 +28,10 @@ type Rig struct {
 }
 
 // CanFit reports whether trims are brought to its board over the network.
-func (r *Rig) CanFit() bool { return r.Set != nil && r.FirmwareAddress != "" }
+func (r *Rig) CanFit() bool { return r.Set != nil && !r.Rig.ByHand() }
 
 // ByHand reports whether trims are entered from a card.
-func (r *Rig) ByHand() bool { return r.Set != nil && r.FirmwareAddress == "" }
+func (r *Rig) ByHand() bool { return r.Set != nil && r.Rig.ByHand() }
 
 // Cores is the number of its cores, as far as it is known.
 func (r *Rig) Cores() int {
@@ -74,6 +75,7 @@ func (w *Workshop) overview(ctx context.Context, only int64) ([]Rig, error) {
 		at := linkIn(o.Holds, row.ID)
 		if st := w.hub.Status(row.ID); st.Linked {
 			at = here(st)
+			r.Asked = st.Hello.Asked
 		}
 		r.Linked, r.Simulated = at.Linked, row.Simulated || at.Simulated
 		if r.Linked && row.Absence == "" {
@@ -116,6 +118,9 @@ type LimitAudit struct {
 // audit compares the maker's limits with those that the board puts in force as delivered.
 func audit(set *part.Set) []LimitAudit {
 	out := []LimitAudit{}
+	if set.Sketched() {
+		return out // the maker's are not known
+	}
 	tuning, err := machine.Tune(set, nil)
 	if err != nil {
 		return out

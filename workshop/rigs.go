@@ -32,6 +32,7 @@ type NewRig struct {
 	Name      string
 	Note      string // what it is for
 	Simulated bool
+	InSystem  bool // its settings will be those of its running system, and its sheets are made when it links
 	AmbientC  *float64
 	Parts     *PartIDs
 	Firmware  *FirmwareAccess
@@ -46,7 +47,11 @@ func (w *Workshop) MakeRig(ctx context.Context, in NewRig) (r *Rig, token string
 	if faults.Name("name", &in.Name); len(faults) > 0 {
 		return nil, "", faults
 	}
-	row := &store.Rig{Name: in.Name, Note: in.Note, AmbientC: defaultAmbientC, Simulated: in.Simulated}
+	row := &store.Rig{Name: in.Name, Note: in.Note, AmbientC: defaultAmbientC, Simulated: in.Simulated, InSystem: in.InSystem}
+	if in.InSystem && (in.Parts != nil || in.Firmware != nil && in.Firmware.Address != "") {
+		return nil, "", invalid.List{{Field: "inSystem", Remedy: "leave out parts and firmware, or inSystem",
+			Problem: "a rig that is set in its running system has its sheets from there, and no board's address"}}
+	}
 	put(&row.AmbientC, in.AmbientC)
 	first := &store.Trim{Name: "as found", Settings: store.AsJSON(trim.Settings{})}
 	if in.Parts != nil {
@@ -99,6 +104,10 @@ func (w *Workshop) setFirmware(r *store.Rig, in *FirmwareAccess) error {
 		if _, err := outbound.Parse(in.Address); err != nil {
 			return invalid.List{{Field: "firmware.address", Problem: err.Error(), Remedy: "give the address of the board's controller"}}
 		}
+	}
+	if r.InSystem && in.Address != "" {
+		return invalid.List{{Field: "firmware.address", Problem: r.Name + " is set in its running system",
+			Remedy: "add the machine as another rig with its board's sheet"}}
 	}
 	if r.FirmwareAddress != in.Address {
 		r.FirmwareUser, r.FirmwarePassword = "", "" // they were given for another one

@@ -314,11 +314,15 @@ func (w *Workshop) made(ctx context.Context, t *store.Trim, r *store.Rig, set *p
 	return &Made{Trim: t, Findings: c.Findings}, nil
 }
 
-// fill gives a trim its settings, checked, and its forecast from all that is known of the rig.
+// fill gives a trim its settings, checked, and its forecast from all that is known of the rig; none from sheets that are sketches.
 func (w *Workshop) fill(ctx context.Context, t *store.Trim, r *store.Rig, set *part.Set, settings trim.Settings) error {
 	faults := trim.Check(set.Processor, set.Board, settings).Under("settings")
 	if faults.Name("name", &t.Name); len(faults) > 0 {
 		return faults
+	}
+	t.Settings = store.AsJSON(settings)
+	if set.Sketched() {
+		return nil
 	}
 	k, err := w.knownOf(ctx, r, set)
 	if err != nil {
@@ -328,7 +332,7 @@ func (w *Workshop) fill(ctx context.Context, t *store.Trim, r *store.Rig, set *p
 	if err != nil {
 		return err
 	}
-	t.Settings, t.Forecast = store.AsJSON(settings), store.AsJSON(*f)
+	t.Forecast = store.AsJSON(*f)
 	return nil
 }
 

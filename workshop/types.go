@@ -4,6 +4,7 @@ import (
 	"zerokeel/core/columns"
 	"zerokeel/core/compare"
 	"zerokeel/core/energy"
+	"zerokeel/core/forecast"
 	"zerokeel/core/heat"
 	"zerokeel/core/load"
 	"zerokeel/core/part"
@@ -75,6 +76,7 @@ func Loads() []LoadKind { return load.Kinds }
 var (
 	ErrNotFound = store.ErrNotFound
 	ErrFixed    = store.ErrFixed
+	ErrSketch   = forecast.ErrSketch
 	ErrAway     = store.ErrAway
 	ErrFull     = store.ErrFull
 )

@@ -51,7 +51,8 @@ type Workshop struct {
 func New(s *store.Store, log *slog.Logger, seal *keys.Seal) *Workshop {
 	w := &Workshop{store: s, bus: &live.Bus{}, log: log, me: rand.Text(), hears: hearing{deaf: time.Now()},
 		known: newKnowledge(), seal: seal}
-	w.hub, w.boards = link.NewHub(intake{w}, log), NewBoards(&w.out, seal)
+	w.hub = link.NewHub(intake{w}, log)
+	w.boards = NewBoards(&w.out, seal, w.hub)
 	return w
 }
 

@@ -22,6 +22,9 @@ type Board struct {
 // Registry implements firmware.Board.
 func (*Board) Registry(context.Context) ([]trim.Learnt, error) { return nil, firmware.ErrByHand }
 
+// Restarts implements firmware.Board.
+func (*Board) Restarts() bool { return true }
+
 // Stage implements firmware.Board.
 func (*Board) Stage(context.Context, *part.Board, trim.Settings) error { return firmware.ErrByHand }
 

@@ -124,6 +124,9 @@ func (c *Client) registry(ctx context.Context) (map[string]attribute, error) {
 	return nil, fmt.Errorf("the board names the attribute registry %q but does not offer it", bios.AttributeRegistry)
 }
 
+// Restarts implements firmware.Board.
+func (*Client) Restarts() bool { return true }
+
 // Stage implements firmware.Board: everything is checked against the board's own registry first.
 func (c *Client) Stage(ctx context.Context, board *part.Board, settings trim.Settings) error {
 	registry, err := c.registry(ctx)

@@ -126,6 +126,17 @@ func (s *System) clockRange() (least, most int) {
 	return least, most
 }
 
+// told lists the cores with their threads and clocks.
+func (s *System) told() []part.ToldCore {
+	out := make([]part.ToldCore, len(s.cores))
+	for i, c := range s.cores {
+		low, _ := s.whole(s.cpu(c.CPUs[0], "cpufreq/cpuinfo_min_freq"))
+		high, _ := s.whole(s.cpu(c.CPUs[0], "cpufreq/cpuinfo_max_freq"))
+		out[i] = part.ToldCore{Threads: len(c.CPUs), MinMHz: float64(low) / 1000, MaxMHz: float64(high) / 1000}
+	}
+	return out
+}
+
 // bound is a bound of the clock of some processors, in MHz; 0 leaves it to the machine. Those that are switched off have none, and count as
 // they were asked.
 func (s *System) bound(name string, cpus []int, file, free string) *attribute {

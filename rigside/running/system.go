@@ -122,7 +122,7 @@ func (s *System) Offer() link.Offer {
 			now[a.name] = v
 		}
 	}
-	return link.Offer{Settings: slices.Clone(s.settings), Now: now, Found: maps.Clone(s.found)}
+	return link.Offer{Settings: slices.Clone(s.settings), Now: now, Found: maps.Clone(s.found), Cores: s.told()}
 }
 
 // Set takes values by attribute: all of them, or none where one is not taken. The error is an invalid.List that names attributes.

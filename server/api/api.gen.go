@@ -1374,7 +1374,10 @@ type CorridorPoint struct {
 type CreateRigRequest struct {
 	AmbientC *float64        `json:"ambientC,omitempty"`
 	Firmware *FirmwareAccess `json:"firmware,omitempty"`
-	Name     string          `json:"name"`
+
+	// InSystem it is set in its running system; its sheets are made when it links
+	InSystem *bool  `json:"inSystem,omitempty"`
+	Name     string `json:"name"`
 
 	// Note what the machine is for
 	Note      *string    `json:"note,omitempty"`
@@ -2601,6 +2604,9 @@ type Rig struct {
 	AbsentSince *time.Time `json:"absentSince,omitempty"`
 	AmbientC    float64    `json:"ambientC"`
 
+	// Asked its agent can set its running system
+	Asked bool `json:"asked"`
+
 	// ByHand its parts are known and its board is not reached: trims are entered from a card
 	ByHand bool `json:"byHand"`
 
@@ -2615,7 +2621,10 @@ type Rig struct {
 	FirmwareAddress string       `json:"firmwareAddress"`
 	FirmwareVersion string       `json:"firmwareVersion"`
 	Id              int64        `json:"id"`
-	Linked          bool         `json:"linked"`
+
+	// InSystem its settings are those of its running system
+	InSystem bool `json:"inSystem"`
+	Linked   bool `json:"linked"`
 
 	// LostTrim the trim that was in force and no longer is
 	LostTrim *int64 `json:"lostTrim"`
@@ -2637,6 +2646,9 @@ type Rig struct {
 	// Retired it is kept, and no longer on the bench
 	Retired   bool `json:"retired"`
 	Simulated bool `json:"simulated"`
+
+	// Sketched its sheets say no more than what its machine told, so nothing is forecast
+	Sketched bool `json:"sketched"`
 
 	// Standing standing of the trim in force
 	Standing string `json:"standing"`
@@ -4163,6 +4175,9 @@ type ServerInterface interface {
 	// ListSettings Every setting that the rig's board offers, in work order, with the board's own label, range and step
 	// (GET /api/rigs/{rig}/settings)
 	ListSettings(ctx *echo.Context, rig RigID) error
+	// Sketch Make the sheets of a rig whose parts are not known from what its machine tells, and set it in its running system
+	// (POST /api/rigs/{rig}/sketch)
+	Sketch(ctx *echo.Context, rig RigID) error
 	// GetSoundings How deep each core goes by all that the rig's records tell, with the risk of a trim or of other depths, and what is recommended
 	// (GET /api/rigs/{rig}/soundings)
 	GetSoundings(ctx *echo.Context, rig RigID, params GetSoundingsParams) error
@@ -5748,6 +5763,22 @@ func (w *ServerInterfaceWrapper) ListSettings(ctx *echo.Context) error {
 	return err
 }
 
+// Sketch converts echo context to params.
+func (w *ServerInterfaceWrapper) Sketch(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Sketch(ctx, rig)
+	return err
+}
+
 // GetSoundings converts echo context to params.
 func (w *ServerInterfaceWrapper) GetSoundings(ctx *echo.Context) error {
 	var err error
@@ -6689,6 +6720,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/rigs/:rig/link-code", wrapper.GetLinking, options.OperationMiddlewares["getLinking"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/link-code", wrapper.MakeLinkCode, options.OperationMiddlewares["makeLinkCode"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/link-code/take-in", wrapper.TakeIn, options.OperationMiddlewares["takeIn"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/sketch", wrapper.Sketch, options.OperationMiddlewares["sketch"]...)
 	router.POST(options.BaseURL+"/api/boards/try", wrapper.TryBoard, options.OperationMiddlewares["tryBoard"]...)
 	router.POST(options.BaseURL+"/api/link", wrapper.AskToLink, options.OperationMiddlewares["askToLink"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/start", wrapper.GetStart, options.OperationMiddlewares["getStart"]...)

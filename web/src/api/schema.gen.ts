@@ -782,6 +782,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/sketch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the sheets of a rig whose parts are not known from what its machine tells, and set it in its running system */
+        post: operations["sketch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/boards/try": {
         parameters: {
             query?: never;
@@ -2034,6 +2053,12 @@ export interface components {
             parts: components["schemas"]["PartNames"] | null;
             /** @description it is kept, and no longer on the bench */
             retired: boolean;
+            /** @description its settings are those of its running system */
+            inSystem: boolean;
+            /** @description its sheets say no more than what its machine told, so nothing is forecast */
+            sketched: boolean;
+            /** @description its agent can set its running system */
+            asked: boolean;
             facts: components["schemas"]["RigFacts"] | null;
             firmwareAddress: string;
             vitals: components["schemas"]["Vital"][];
@@ -2091,6 +2116,8 @@ export interface components {
             name: string;
             /** @description what the machine is for */
             note?: string;
+            /** @description it is set in its running system; its sheets are made when it links */
+            inSystem?: boolean;
             /** @default false */
             simulated: boolean;
             /** Format: double */
@@ -5884,6 +5911,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Linking"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sketch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the rig */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rig"];
                 };
             };
             default: components["responses"]["Problem"];

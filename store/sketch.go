@@ -1,0 +1,43 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"zerokeel/core/trim"
+)
+
+// Sketch gives a rig sheets that were made from its machine's own word: that of its processor unless there is one by the same id, and its
+// own others in place of earlier ones. Its first trim, of which no settings were known, becomes what was found. It is ErrTaken while a
+// fitting or a trial runs on the rig.
+func (s *Store) Sketch(ctx context.Context, rig int64, parts []Part, found trim.Settings) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		if err := claim(ctx, tx, rig); err != nil {
+			return err
+		}
+		for _, p := range parts {
+			put := `ON DUPLICATE KEY UPDATE name = VALUES(name), sheet = VALUES(sheet), updated_at = VALUES(updated_at), claims = claims + 1`
+			if p.Kind == "processor" {
+				put = `ON DUPLICATE KEY UPDATE claims = claims + 1`
+			}
+			if _, err := tx.ExecContext(ctx, `INSERT INTO parts (kind, id, name, sheet, updated_at) VALUES (?, ?, ?, ?, ?) `+put, p.Kind, p.ID,
+				p.Name, string(p.Sheet), time.Now().UTC()); err != nil {
+				return err
+			}
+			// The column's name is one of four.
+			if _, err := tx.ExecContext(ctx, fmt.Sprintf(`UPDATE rigs SET %s_id = ? WHERE id = ?`, p.Kind), p.ID, rig); err != nil {
+				return err
+			}
+		}
+		tx.tell(TopicPart, 0, 0)
+		tx.tell(TopicRig, rig, 0)
+		tx.tell(TopicTrim, rig, 0)
+		if _, err := tx.ExecContext(ctx, `UPDATE trims SET settings = ? WHERE rig_id = ? AND number = 0 AND JSON_LENGTH(settings) = 0`,
+			AsJSON(found), rig); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE rigs SET in_system = TRUE, records_version = records_version + 1 WHERE id = ?`, rig)
+		return err
+	}), "sketch rig %d", rig)
+}
