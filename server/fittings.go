@@ -72,7 +72,7 @@ func answerFitting(c *echo.Context, status int, f *workshop.Fitting, err error) 
 func apiFitting(f *workshop.Fitting) api.Fitting {
 	return api.Fitting{
 		Id: f.ID, Rig: f.RigID, Trim: f.TrimID, State: string(f.State), Ended: f.State.Ended(), Problem: f.Problem, At: f.RigClock,
-		Differences: nonNil(f.Differences.V), ByHand: f.ByHand(), Card: nonNil(f.Card.V), Ticked: nonNil(f.Ticked.V),
+		Differences: nonNil(f.Differences.V), ByHand: f.ByHand(), AtOnce: f.AtOnce, Card: nonNil(f.Card.V), Ticked: nonNil(f.Ticked.V),
 		Steps: each(workshop.StepsOf(f), apiStep), Despite: f.Despite,
 	}
 }

@@ -44,8 +44,8 @@ func (s *Server) CheckTrim(c *echo.Context, id int64) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, api.Check{Changes: nonNil(k.Changes), Reason: k.Reason, Forecast: k.Forecast,
-		ParentForecast: k.ParentForecast,
-		Findings:       nonNil(k.Findings), Inert: k.Inert, Curve: each(k.Curve, apiCurveOffset), WithinSpec: k.WithinSpec})
+		ParentForecast: k.ParentForecast, NoForecast: k.NoForecast,
+		Findings: nonNil(k.Findings), Inert: k.Inert, Curve: each(k.Curve, apiCurveOffset), WithinSpec: k.WithinSpec})
 }
 
 func apiCurveOffset(x *workshop.CurveOffset) api.CurveOffset {

@@ -17,6 +17,7 @@ type Check struct {
 	Reason         string // the changes, in a line
 	Forecast       *forecast.Result
 	ParentForecast *forecast.Result
+	NoForecast     string // why there is none; empty where there is one
 	Findings       []preflight.Finding
 	Inert          map[string]string // settings that do nothing, and why
 	Curve          []CurveOffset     // per core
@@ -139,6 +140,11 @@ func (w *Workshop) check(ctx context.Context, r *store.Rig, k *rigKnowledge, par
 	out.ParentForecast = w.keptForecast(r, k, before)
 	if err := <-meanwhile; err != nil {
 		return nil, err
+	}
+	if set.Sketched() {
+		out.NoForecast = forecast.ErrSketch.Error()
+	} else if out.Forecast == nil {
+		out.NoForecast = "the board does not take these settings"
 	}
 	in.Forecast, in.ParentForecast = out.Forecast, out.ParentForecast
 	out.Findings = preflight.Check(in)

@@ -72,9 +72,15 @@ func (f *Fit) On(set *part.Set) *Fit {
 	return &other
 }
 
+// ErrSketch reports part sheets that say no more than what the machine told of itself.
+var ErrSketch = errors.New("nothing is forecast from sheets that the machine's own word made: they tell neither its power nor its heat")
+
 // Model returns the model of the rig as it is known, tuned by settings. The error is a invalid.List when the board does not
-// take them.
+// take them, and ErrSketch where the sheets are sketches.
 func (f *Fit) Model(settings trim.Settings) (*machine.Model, error) {
+	if f.set.Sketched() {
+		return nil, ErrSketch
+	}
 	tuning, err := machine.Tune(f.set, settings)
 	if err != nil {
 		return nil, err
@@ -104,10 +110,13 @@ type usable struct {
 // FitRecords fits the unknowns to records by weighted least squares with priors: Gauss–Newton on the residuals at each
 // record's own measured clock, which keeps the problem smooth where a limiter would make it jump. Residuals of a figure under a
 // load are taken to stray together (see strays), so that many like records are not taken for much news. Records whose settings
-// the board does not take, or whose load has no steady state, are left out. Without usable records the prior is
-// returned.
+// the board does not take, or whose load has no steady state, are left out. Without usable records, or from sketched sheets, the prior
+// is returned.
 func FitRecords(set *part.Set, records []Record) (*Fit, error) {
 	prior := Prior(set)
+	if set.Sketched() {
+		return prior, nil
+	}
 	var used []usable
 	for _, r := range records {
 		tuning, err := machine.Tune(set, r.Settings)

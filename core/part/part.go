@@ -25,12 +25,26 @@ const (
 	KindMemory    Kind = "memory"
 )
 
-// Name is how a part is called.
+// Name is how a part is called, and where its sheet comes from.
 type Name struct {
-	ID    string `json:"id"`    // lower-case key, unique among the sheets of its kind
-	Maker string `json:"maker"` // empty is allowed
-	Model string `json:"model"`
+	ID     string `json:"id"`    // lower-case key, unique among the sheets of its kind
+	Maker  string `json:"maker"` // empty is allowed
+	Model  string `json:"model"`
+	Source Source `json:"source,omitempty"`
 }
+
+// Source says where a sheet's figures come from.
+type Source string
+
+// Entered sheets were stated by a maker or a builder. Sketched ones were made from what a machine tells of itself: its cores, threads,
+// clocks and settings; every figure beside these is a placeholder that keeps the sheet whole, and nothing is forecast from it.
+const (
+	Entered  Source = ""
+	Sketched Source = "sketch"
+)
+
+// mostModel is how long the name of a model may be.
+const mostModel = 80
 
 func (n Name) String() string {
 	if n.Maker == "" {
@@ -43,8 +57,11 @@ func (n Name) validate(f *invalid.List) {
 	if !validID(n.ID) {
 		f.Add("id", "use lower-case letters, digits and '-', 2 to 40 characters", "%q is no sheet id", n.ID)
 	}
-	if n.Model == "" || len(n.Model) > 80 {
-		f.Add("model", "give 1 to 80 characters", "the model's name is missing or too long")
+	if n.Source != Entered && n.Source != Sketched {
+		f.Add("source", "leave it out, or use \"sketch\"", "%q is no source of sheets", n.Source)
+	}
+	if n.Model == "" || len(n.Model) > mostModel {
+		f.Add("model", fmt.Sprintf("give 1 to %d characters", mostModel), "the model's name is missing or too long")
 	}
 }
 
@@ -67,6 +84,11 @@ type Set struct {
 	Board     *Board     `json:"board"`
 	Cooler    *Cooler    `json:"cooler"`
 	Memory    *Memory    `json:"memory"`
+}
+
+// Sketched reports whether a sheet of the set that forecasts rest on is a sketch.
+func (s *Set) Sketched() bool {
+	return s.Processor.Source == Sketched || s.Board.Source == Sketched || s.Cooler.Source == Sketched
 }
 
 // ParseSet reads a file with the four sheets of a rig. The error is a invalid.List.

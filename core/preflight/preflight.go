@@ -126,6 +126,13 @@ var Rules = []Rule{
 // risks are the rules whose stops are no nonsense: a builder may know what he does.
 var risks = []string{"no-temperature-limit", "voltage-above-ceiling"}
 
+// ofSheets are the rules that hold settings against what the part sheets say; of sketched sheets they would say what nobody knows.
+var ofSheets = []string{
+	"no-temperature-limit", "trip-below-limit", "temperature-overridden", "unlimited", "board-beyond-spec", "beyond-spec",
+	"beyond-regulator", "tau-absurd", "voltage-above-ceiling", "flat-load-line", "above-fixed", "fixed-at-idle", "corridor-crossed",
+	"target-below-curve", "level-direction", "reference-moves-memory", "memory-tighter-than-kit", "clock-up-curve-kept", "row-never-acts",
+}
+
 // Prepare works out what rests on the settings alone. Check does so itself where it was not done before, such as while the
 // forecast was still to come.
 func (in *Input) Prepare() {
@@ -150,13 +157,17 @@ func (in *Input) Prepare() {
 // where the board does not take the settings.
 func Check(in Input) []Finding {
 	in.Prepare()
-	if in.Forecast == nil {
+	sketched := in.Set.Sketched()
+	if in.Forecast == nil && !sketched {
 		const usualRoomC = 24
 		// nil where the board refuses, which board-range tells, or where the machine could not run.
 		in.Forecast, in.unable = forecast.FromSheets(in.Set, in.Settings, usualRoomC)
 	}
 	var all []Finding
 	for _, rule := range Rules {
+		if sketched && slices.Contains(ofSheets, rule.ID) {
+			continue
+		}
 		for _, f := range rule.Check(&in) {
 			f.Rule = rule.ID
 			f.Risk = f.Level == Stop && slices.Contains(risks, rule.ID)

@@ -8,7 +8,8 @@ import (
 	"zerokeel/core/part"
 )
 
-// Line is one line of a setting card: what to enter where, in the board's own words.
+// Line is one line of a setting card: what to enter where, in the board's own words; in the trade's, by groups, where the settings are
+// those of a running system.
 type Line struct {
 	Key   string   `json:"key"`
 	Menu  []string `json:"menu"`
@@ -29,6 +30,10 @@ func Card(set *part.Set, from, to Settings, full bool) []Line {
 			continue
 		}
 		entry, _ := set.Board.Lookup(key)
+		if set.Board.Source == part.Sketched { // whatever board it is then entered at
+			def, _, _ := Find(key)
+			entry.Menu, entry.Label = []string{string(def.Group)}, def.Name
+		}
 		lines = append(lines, Line{Key: key, Menu: entry.Menu, Label: entry.Label, Enter: Shown(set.Board, key, to[key]),
 			Was: Shown(set.Board, key, from[key])})
 		if two := entry.Second; two != nil {

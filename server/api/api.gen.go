@@ -1087,8 +1087,11 @@ type Check struct {
 	Forecast *Forecast     `json:"forecast"`
 
 	// Inert by setting, why it counts for nothing now
-	Inert          map[string]string `json:"inert"`
-	ParentForecast *Forecast         `json:"parentForecast,omitempty"`
+	Inert map[string]string `json:"inert"`
+
+	// NoForecast why there is none; empty where there is one
+	NoForecast     string    `json:"noForecast"`
+	ParentForecast *Forecast `json:"parentForecast,omitempty"`
 
 	// Reason the changes in words
 	Reason string `json:"reason"`
@@ -1756,7 +1759,10 @@ type FitRequest struct {
 
 // Fitting defines model for Fitting.
 type Fitting struct {
-	At     time.Time  `json:"at"`
+	At time.Time `json:"at"`
+
+	// AtOnce it is set in the running system, without a restart
+	AtOnce bool       `json:"atOnce"`
 	ByHand bool       `json:"byHand"`
 	Card   []CardLine `json:"card"`
 

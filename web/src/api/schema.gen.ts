@@ -2203,6 +2203,8 @@ export interface components {
                 [key: string]: string;
             };
             forecast: components["schemas"]["Forecast"] | null;
+            /** @description why there is none; empty where there is one */
+            noForecast: string;
             parentForecast?: components["schemas"]["Forecast"] | null;
         };
         Finding: {
@@ -2391,6 +2393,8 @@ export interface components {
             at: string;
             steps: components["schemas"]["FittingStep"][];
             byHand: boolean;
+            /** @description it is set in the running system, without a restart */
+            atOnce: boolean;
             card: components["schemas"]["CardLine"][];
             ticked: string[];
             differences: components["schemas"]["Difference"][];

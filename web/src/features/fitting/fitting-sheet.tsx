@@ -95,7 +95,7 @@ function Progress({ fitting }: { fitting: Fitting }) {
           <p className="text-soft">
             {fitting.byHand
               ? 'Entered by hand; what shows on the running machine agrees.'
-              : 'Every setting reads back as asked.'}
+              : `Every setting reads back as asked${fitting.atOnce ? ', until the machine starts anew' : ''}.`}
           </p>
         )}
       </li>
@@ -132,7 +132,8 @@ function Differences({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
   );
 }
 
-function whileItLasts({ byHand, state }: Fitting) {
+function whileItLasts({ byHand, atOnce, state }: Fitting) {
+  if (atOnce) return 'The agent sets the running system, at once and without a restart, and reads it back.';
   if (!byHand) return 'The machine restarts. This goes on if the page is closed, and after a restart of the server.';
   return state === 'entering'
     ? 'Enter each line at the board, save there, and restart. Ticks are kept if the page is closed; the same page works on a phone.'

@@ -19,6 +19,14 @@ export function NewRigSheet({ rig }: SheetProps) {
   );
 }
 
+type Way = 'card' | 'network' | 'system';
+
+const ways: [Way, string][] = [
+  ['card', 'typed at the board, from a setting card'],
+  ['network', 'over the network, by the board’s Redfish service'],
+  ['system', 'in the running system, by its agent'],
+];
+
 /** What the machine is. Only its name has to be known by now. */
 export function NewRig() {
   const [, go] = useLocation();
@@ -27,11 +35,13 @@ export function NewRig() {
   const [name, setName] = useState('');
   const [note, setNote] = useState('');
   const [parts, setParts] = useState<Partial<Record<(typeof kinds)[number], string>>>({});
-  const [byNetwork, setByNetwork] = useState(false);
+  const [way, setWay] = useState<Way>('card');
+  const byNetwork = way === 'network';
+  const inSystem = way === 'system';
   const [address, setAddress] = useState('');
   const [user, setUser] = useState('');
   const [password, setPassword] = useState('');
-  const chosen = kinds.filter((k) => parts[k]);
+  const chosen = inSystem ? [] : kinds.filter((k) => parts[k]);
   const half = chosen.length > 0 && chosen.length < kinds.length;
   const add = useMutation({
     meta: { touches: ['rig'] },
@@ -42,6 +52,7 @@ export function NewRig() {
             name,
             note,
             simulated: false,
+            inSystem,
             parts: chosen.length === kinds.length ? (parts as Schemas['PartNames']) : undefined,
             firmware: byNetwork ? { address, user, password } : undefined,
           },
@@ -81,38 +92,19 @@ export function NewRig() {
           <input className={field} value={note} maxLength={300} onChange={(e) => setNote(e.target.value)} />
         </Field>
       </div>
-      <Section title="Parts" note="by their sheets: with them settings are known, checked and forecast">
-        <div className="grid grid-cols-2 gap-x-6 gap-y-2">
-          {kinds.map((kind) => (
-            <Field key={kind} label={kind[0]?.toUpperCase() + kind.slice(1)}>
-              <select
-                className={field}
-                value={parts[kind] ?? ''}
-                onChange={(e) => setParts({ ...parts, [kind]: e.target.value || undefined })}
-              >
-                <option value="">not known</option>
-                {sheets
-                  .filter((s) => s.kind === kind)
-                  .map((s) => (
-                    <option key={s.id} value={s.id}>
-                      {s.name}
-                    </option>
-                  ))}
-              </select>
-            </Field>
-          ))}
-        </div>
-        {half && <p className="mt-1 text-[13px] text-caution">Choose all four, or none for now.</p>}
-      </Section>
       <Section title="How settings get in">
-        <label className="flex items-baseline gap-2">
-          <input type="radio" name="way" checked={!byNetwork} onChange={() => setByNetwork(false)} />
-          typed at the board, from a setting card
-        </label>
-        <label className="flex items-baseline gap-2">
-          <input type="radio" name="way" checked={byNetwork} onChange={() => setByNetwork(true)} />
-          over the network, by the board’s Redfish service
-        </label>
+        {ways.map(([key, words]) => (
+          <label key={key} className="flex items-baseline gap-2">
+            <input type="radio" name="way" checked={way === key} onChange={() => setWay(key)} />
+            {words}
+          </label>
+        ))}
+        {inSystem && (
+          <p className="mt-1 text-[13px] text-soft">
+            Once it is linked, the machine tells what can be set, and its sheets are made of that. It is set at once,
+            without a restart, and a restart puts all of it back.
+          </p>
+        )}
         {byNetwork && (
           // biome-ignore lint/a11y/noStaticElementInteractions: whatever field is left, the board is asked
           <div className="mt-2 grid grid-cols-3 gap-x-4" onBlur={look}>
@@ -150,6 +142,31 @@ export function NewRig() {
         )}
         {byNetwork && tried === last && <Problem error={board.error} />}
       </Section>
+      {!inSystem && (
+        <Section title="Parts" note="by their sheets: with them settings are known, checked and forecast">
+          <div className="grid grid-cols-2 gap-x-6 gap-y-2">
+            {kinds.map((kind) => (
+              <Field key={kind} label={kind[0]?.toUpperCase() + kind.slice(1)}>
+                <select
+                  className={field}
+                  value={parts[kind] ?? ''}
+                  onChange={(e) => setParts({ ...parts, [kind]: e.target.value || undefined })}
+                >
+                  <option value="">not known</option>
+                  {sheets
+                    .filter((s) => s.kind === kind)
+                    .map((s) => (
+                      <option key={s.id} value={s.id}>
+                        {s.name}
+                      </option>
+                    ))}
+                </select>
+              </Field>
+            ))}
+          </div>
+          {half && <p className="mt-1 text-[13px] text-caution">Choose all four, or none for now.</p>}
+        </Section>
+      )}
       <Button main type="submit" disabled={!name.trim() || half || (byNetwork && !address.trim()) || add.isPending}>
         Add a rig
       </Button>

@@ -88,9 +88,21 @@ function Rows({ rows }: { rows: [string, string][] }) {
 
 function Parts({ rig }: { rig: Rig }) {
   const p = rig.parts;
+  const sketch = useMutation({
+    meta: { touches: ['rig', 'trim', 'part'] },
+    mutationFn: () => take(api.POST('/api/rigs/{rig}/sketch', { params: { path: { rig: rig.id } } })),
+  });
   return (
     <Section title="Parts">
-      {p ? (
+      {p && rig.sketched ? (
+        <Rows
+          rows={[
+            ['Processor', `${p.processor}, ${rig.coreGroups.map((g) => `${g.cores} cores in ${g.name}`).join(', ')}`],
+            ['Settings', 'those of its running system'],
+            ['Power, heat, voltages', 'not known, so nothing is forecast'],
+          ]}
+        />
+      ) : p ? (
         <Rows
           rows={[
             ['Processor', `${p.processor}, ${rig.coreGroups.map((g) => `${g.cores} cores in ${g.name}`).join(', ')}`],
@@ -100,9 +112,19 @@ function Parts({ rig }: { rig: Rig }) {
           ]}
         />
       ) : (
-        <p className="text-soft">
-          No part sheets: trials can be run here, but settings are neither known nor forecast until parts are named.
-        </p>
+        <>
+          <p className="text-soft">
+            No part sheets: trials can be run here, but settings are neither known nor forecast until parts are named.
+          </p>
+          {rig.asked && !rig.firmwareAddress && (
+            <p className="mt-1">
+              <Button disabled={sketch.isPending} onClick={() => sketch.mutate()}>
+                Set it in its running system
+              </Button>
+            </p>
+          )}
+          <Problem error={sketch.error} />
+        </>
       )}
       <Ambient rig={rig} />
     </Section>
@@ -307,7 +329,11 @@ function LinkDock({ rig }: { rig: Rig }) {
         )}
       </Section>
       <Section title="Board">
-        {rig.firmwareAddress ? (
+        {rig.inSystem ? (
+          <p className="text-soft">
+            Set in the running system by its agent, at once. A start of the machine puts everything back.
+          </p>
+        ) : rig.firmwareAddress ? (
           <p className="text-soft">
             Reached over Redfish at <span className="num break-all text-ink">{rig.firmwareAddress}</span>
             {rig.simulated && ', a simulated board'}.

@@ -10,7 +10,13 @@ type State = Schemas['MachineState'];
 export function ForecastDock({ check }: { check: Check }) {
   const f = check.forecast;
   if (!f)
-    return <Section title="Forecast">The board does not take these settings; there is nothing to forecast.</Section>;
+    return (
+      <Section title="Forecast">
+        <p className="text-soft" data-no-forecast="">
+          None: {check.noForecast}.
+        </p>
+      </Section>
+    );
   const before = check.parentForecast;
   return (
     <Section

@@ -1,0 +1,107 @@
+package part
+
+import (
+	"cmp"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"zerokeel/core/load"
+)
+
+// Told is what a machine tells of itself. What it does not tell is zero.
+type Told struct {
+	Machine   string // how it is called here
+	Processor string
+	Cores     []ToldCore // in the order of their numbers
+	MemoryMB  int
+}
+
+// ToldCore is what a machine tells of a core.
+type ToldCore struct {
+	Threads int     `json:"threads"`
+	MinMHz  float64 `json:"minMHz,omitempty"`
+	MaxMHz  float64 `json:"maxMHz,omitempty"`
+}
+
+// smallCore is which share of the highest clock a core of fewer threads, or of the same, has at most that counts as an efficiency core.
+const smallCore = 0.85
+
+// Sketch makes the sheets of a machine from what it tells of itself and what its running system lets be set. All but that are placeholders.
+func Sketch(t Told, settings []BoardSetting) (*Set, error) {
+	name := func(id, model string) Name { return Name{ID: id, Model: cut(model), Source: Sketched} }
+	model := cmp.Or(strings.TrimSpace(t.Processor), "Processor of "+t.Machine)
+	own := slug(t.Machine)
+	const unknownMHz = 3000
+	least, most := float64(unknownMHz), 0.0
+	for _, c := range t.Cores {
+		if c.MinMHz > 0 {
+			least = min(least, c.MinMHz)
+		}
+		most = max(most, c.MaxMHz)
+	}
+	most = cmp.Or(most, unknownMHz)
+	p := &Processor{Name: name(fmt.Sprintf("%s-%dc", slug(model), len(t.Cores)), model), Style: StyleWindow, ThreadsPerCore: 1,
+		BaseClockMHz: 100, RatioStep: 1, MinRatio: min(40, max(1, least/100)), BaseMHz: min(most, 8000), CurveStepV: 0.005,
+		Limits: Limits{PL1W: 125, PL2W: 180, TauS: 28, ICCMaxA: 200, TemperatureC: 95}, VoltageMaxV: 1.45, TransientMaxV: 1.55,
+		VF:   []VFPoint{{800, 0.7}, {3000, 0.95}, {5000, 1.25}},
+		Heat: DieHeat{DieKPerW: 0.1, DieJPerK: 5, BaseJPerK: 100}, Work: Work{PerMHz: 1},
+		Power: CorePower{SwitchedNF: 1, LeakA: 0.5, LeakV0: 1, LeakT0C: 60, Activity: map[load.Kind]float64{}}}
+	for _, kind := range load.Classes {
+		p.Power.Activity[kind] = 1
+	}
+	for i, c := range t.Cores {
+		p.ThreadsPerCore = max(p.ThreadsPerCore, min(2, c.Threads))
+		small := c.MaxMHz > 0 && c.MaxMHz < smallCore*most || c.Threads > 0 && c.Threads < t.Cores[0].Threads
+		kind := KindPerformance
+		if small {
+			kind = KindEfficiency
+		}
+		last := len(p.Clusters) - 1
+		if i == 0 || p.Clusters[last].Kind != kind {
+			p.Clusters = append(p.Clusters, Cluster{Name: fmt.Sprintf("cluster %d", last+2), Kind: kind, Threads: min(2, c.Threads)})
+			last++
+		}
+		p.Clusters[last].Cores++
+	}
+	p.Boost = []Boost{{Cores: p.Cores(), MHz: most}}
+	points := 2
+	for i := range settings {
+		if settings[i].Setting == "fan.point.*.duty" {
+			points = max(points, len(settings[i].Defaults))
+		}
+	}
+	set := &Set{Processor: p,
+		Board: &Board{Name: name("system-of-"+own, "Running system of "+t.Machine), Settings: settings, LoadLine: []LoadLine{{Level: 1}},
+			Fan: FanHeader{Points: points}, Supply: 0.9},
+		Cooler: &Cooler{Name: name("cooler-of-"+own, "Cooler of "+t.Machine), BaseKPerW: 0.05, AirKPerW: 0.1, AirExponent: 0.5,
+			CoolantJPerK: 200, Fan: Fan{MinRPM: 300, MaxRPM: 1500, MaxNoise: 35}},
+		Memory: &Memory{Name: name("memory-of-"+own, "Memory of "+t.Machine), RatedMTs: 4800, SafeMTs: 4800, CL: 40, SafeCL: 40,
+			CapacityG: min(2048, max(1, (t.MemoryMB+512)/1024))}}
+	return set, set.Validate()
+}
+
+// cut shortens a name to what a sheet takes.
+func cut(model string) string {
+	for len(model) > mostModel {
+		_, size := utf8.DecodeLastRuneInString(model)
+		model = model[:len(model)-size]
+	}
+	return model
+}
+
+// slug makes an id of a name.
+func slug(name string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(name) {
+		switch {
+		case r >= 'a' && r <= 'z' || r >= '0' && r <= '9':
+			b.WriteRune(r)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+	}
+	const longest = 28 // leaves room within an id
+	out := strings.Trim(b.String()[:min(b.Len(), longest)], "-")
+	return cmp.Or(out, "machine")
+}
