@@ -28,6 +28,7 @@ type Offer struct {
 	Settings []part.BoardSetting `json:"settings"`
 	Now      map[string]any      `json:"now"` // by attribute
 	Found    map[string]any      `json:"found"`
+	Cores    []part.ToldCore     `json:"cores"` // by their numbers, those too that are switched off
 }
 
 // Bounds on what an answer may carry.
@@ -54,6 +55,9 @@ func (a *Answer) validate() invalid.List {
 	checkValues(&f, "offer.found", a.Offer.Found)
 	if n := len(a.Offer.Settings); n > maxSettings {
 		f.Add("offer.settings", "offer fewer settings", "%d settings, at most %d are taken", n, maxSettings)
+	}
+	if n := len(a.Offer.Cores); n > maxCores {
+		f.Add("offer.cores", "tell of fewer cores", "%d cores, at most %d are taken", n, maxCores)
 	}
 	if n := len(a.Faults); n > maxFaults {
 		f.Add("faults", "name the first faults", "%d faults, at most %d are taken", n, maxFaults)

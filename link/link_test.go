@@ -113,7 +113,8 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 		{Ask: &link.Ask{ID: "a"}}, {Ask: &link.Ask{ID: "a", Set: map[string]any{"boost": "off", "short": 90000}}},
 		{Ask: &link.Ask{ID: "a", Restore: true}},
 		{Answer: &link.Answer{ID: "a", Faults: invalid.List{{Field: "boost", Problem: "p", Remedy: "r"}}, Offer: link.Offer{
-			Settings: []part.BoardSetting{{Setting: "clock.boost"}}, Now: map[string]any{"boost": "off"}, Found: map[string]any{}}}},
+			Settings: []part.BoardSetting{{Setting: "clock.boost"}}, Now: map[string]any{"boost": "off"}, Found: map[string]any{},
+			Cores: []part.ToldCore{{Threads: 2, MinMHz: 800, MaxMHz: 4700}}}}},
 		{Hello: &h}, {Welcome: &link.Welcome{Rig: "x", Last: 3}}, {Ack: &link.Ack{Seq: 1}}, {Beat: &link.Beat{Now: 1}},
 		{Refusal: &link.Refusal{Problem: "p", Remedy: "r"}},
 		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Width: "512", MemoryMB: 5, AbortC: 95,
