@@ -149,7 +149,7 @@ func TestTuningOverclock(t *testing.T) {
 		t.Errorf("it ends at %g × and %g V", ratio, v)
 	}
 	if is := trueRisk(t, rig, found); is > risk {
-		t.Errorf("it fails with %.4f a day", is)
+		t.Errorf("it fails with %.4f a day at %g × and %g V, after %+v", is, ratio, v, p.Done)
 	}
 	if first := p.came("ratio"); first == nil || first.Skipped || ratio <= settings(t, rig, *first.Trim).Number("clock.ratio.all", 0) {
 		t.Errorf("what it found allowed no higher clock than the first: %g × after %+v", ratio, first)

@@ -81,8 +81,8 @@ func newTask(kind load.Kind, s setting) (task, error) {
 func NeedsMB(kind load.Kind, workers int) int {
 	const numbers = 8 // bytes of a float64
 	side := map[load.Kind]int{load.Transform: smallSide, load.Mixed: smallSide, load.TransformLarge: largeSide}[kind]
-	digits := side * side
-	each, shared := 2*numbers*digits, (2*5+2)*numbers*digits // the term; its places, partners and turns
+	// The term and its transform, with room for a strip; and the turns, by strip and within one.
+	each, shared := 2*numbers*side*(2*side+strip), 2*numbers*side*(side/strip+strip)
 	if kind == load.Mixed {
 		each += mixedBytes
 	}

@@ -4,26 +4,44 @@
 
 package load
 
-// forward512 makes one butterfly of four rows, and turns the last three: the forward transform.
-func forward512(re *float64, im *float64, stride int, n int, w *float64)
+// forward512 makes butterflies of four rows of a strip, and turns the last three of each: the forward transform.
+func forward512(toRe *float64, toIm *float64, fromRe *float64, fromIm *float64, toArm int, fromArm int, toStep int, fromStep int, toNext int, fromNext int, blocks int, butterflies int, w *float64)
 
 // backward512 undoes forward, but for a factor of four.
-func backward512(re *float64, im *float64, stride int, n int, w *float64)
+func backward512(toRe *float64, toIm *float64, fromRe *float64, fromIm *float64, toArm int, fromArm int, toStep int, fromStep int, toNext int, fromNext int, blocks int, butterflies int, w *float64)
 
-// turn512 multiplies n numbers by those of w.
-func turn512(re *float64, im *float64, wre *float64, wim *float64, n int)
+// turn512 multiplies the numbers of a strip by their turns, each the product of its row's and its own.
+func turn512(re *float64, im *float64, rowRe *float64, rowIm *float64, wre *float64, wim *float64, n int)
 
-// turn512Back multiplies n numbers by the conjugates of those of w.
-func turn512Back(re *float64, im *float64, wre *float64, wim *float64, n int)
+// turnBack512 multiplies by the conjugates of what turn does.
+func turnBack512(re *float64, im *float64, rowRe *float64, rowIm *float64, wre *float64, wim *float64, n int)
 
-// forward256 makes one butterfly of four rows, and turns the last three: the forward transform.
-func forward256(re *float64, im *float64, stride int, n int, w *float64)
+// transpose512 copies n squares of a vector's length, mirrored; rows, and squares, stand so far from each other.
+func transpose512(to *float64, from *float64, toStep int, fromStep int, toNext int, fromNext int, n int)
+
+// square512 squares n columns of count rows with their partners: a and w go upwards, b downwards from its last.
+func square512(ar *float64, ai *float64, br *float64, bi *float64, wre *float64, wim *float64, row *float64, n int, side int, count int)
+
+// carry512 rounds n even digits and n odd ones, and passes on what is too large for their places.
+func carry512(even *float64, odd *float64, weights *float64, constants *float64, state *float64, n int)
+
+// forward256 makes butterflies of four rows of a strip, and turns the last three of each: the forward transform.
+func forward256(toRe *float64, toIm *float64, fromRe *float64, fromIm *float64, toArm int, fromArm int, toStep int, fromStep int, toNext int, fromNext int, blocks int, butterflies int, w *float64)
 
 // backward256 undoes forward, but for a factor of four.
-func backward256(re *float64, im *float64, stride int, n int, w *float64)
+func backward256(toRe *float64, toIm *float64, fromRe *float64, fromIm *float64, toArm int, fromArm int, toStep int, fromStep int, toNext int, fromNext int, blocks int, butterflies int, w *float64)
 
-// turn256 multiplies n numbers by those of w.
-func turn256(re *float64, im *float64, wre *float64, wim *float64, n int)
+// turn256 multiplies the numbers of a strip by their turns, each the product of its row's and its own.
+func turn256(re *float64, im *float64, rowRe *float64, rowIm *float64, wre *float64, wim *float64, n int)
 
-// turn256Back multiplies n numbers by the conjugates of those of w.
-func turn256Back(re *float64, im *float64, wre *float64, wim *float64, n int)
+// turnBack256 multiplies by the conjugates of what turn does.
+func turnBack256(re *float64, im *float64, rowRe *float64, rowIm *float64, wre *float64, wim *float64, n int)
+
+// transpose256 copies n squares of a vector's length, mirrored; rows, and squares, stand so far from each other.
+func transpose256(to *float64, from *float64, toStep int, fromStep int, toNext int, fromNext int, n int)
+
+// square256 squares n columns of count rows with their partners: a and w go upwards, b downwards from its last.
+func square256(ar *float64, ai *float64, br *float64, bi *float64, wre *float64, wim *float64, row *float64, n int, side int, count int)
+
+// carry256 rounds n even digits and n odd ones, and passes on what is too large for their places.
+func carry256(even *float64, odd *float64, weights *float64, constants *float64, state *float64, n int)

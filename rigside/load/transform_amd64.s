@@ -4,37 +4,40 @@
 
 #include "textflag.h"
 
-// func forward512(re *float64, im *float64, stride int, n int, w *float64)
+// func forward512(toRe *float64, toIm *float64, fromRe *float64, fromIm *float64, toArm int, fromArm int, toStep int, fromStep int, toNext int, fromNext int, blocks int, butterflies int, w *float64)
 // Requires: AVX, AVX512F
-TEXT ·forward512(SB), NOSPLIT, $0-40
-	MOVQ         re+0(FP), AX
-	MOVQ         im+8(FP), CX
-	MOVQ         stride+16(FP), DX
-	MOVQ         n+24(FP), BX
-	MOVQ         w+32(FP), SI
-	SHLQ         $0x03, DX
-	LEAQ         (AX)(DX*1), DI
-	LEAQ         (CX)(DX*1), R8
-	LEAQ         (DI)(DX*1), R9
-	LEAQ         (R8)(DX*1), R10
-	LEAQ         (R9)(DX*1), R11
-	LEAQ         (R10)(DX*1), DX
-	VBROADCASTSD (SI), Z0
-	VBROADCASTSD 8(SI), Z1
-	VBROADCASTSD 16(SI), Z2
-	VBROADCASTSD 24(SI), Z3
-	VBROADCASTSD 32(SI), Z4
-	VBROADCASTSD 40(SI), Z5
+TEXT ·forward512(SB), NOSPLIT, $0-104
+	MOVQ toRe+0(FP), AX
+	MOVQ toIm+8(FP), CX
+	MOVQ toArm+32(FP), DX
+	SHLQ $0x03, DX
+	LEAQ (DX)(DX*2), BX
+	MOVQ fromRe+16(FP), SI
+	MOVQ fromIm+24(FP), DI
+	MOVQ fromArm+40(FP), R8
+	SHLQ $0x03, R8
+	LEAQ (R8)(R8*2), R9
+	MOVQ w+96(FP), R10
+	MOVQ butterflies+88(FP), R11
 
-next:
-	VMOVUPD     (AX), Z6
-	VMOVUPD     (CX), Z7
-	VMOVUPD     (DI), Z8
-	VMOVUPD     (R8), Z9
-	VMOVUPD     (R9), Z10
-	VMOVUPD     (R10), Z11
-	VMOVUPD     (R11), Z12
-	VMOVUPD     (DX), Z13
+butterfly:
+	VBROADCASTSD (R10), Z0
+	VBROADCASTSD 8(R10), Z1
+	VBROADCASTSD 16(R10), Z2
+	VBROADCASTSD 24(R10), Z3
+	VBROADCASTSD 32(R10), Z4
+	VBROADCASTSD 40(R10), Z5
+	MOVQ         blocks+80(FP), R12
+
+block:
+	VMOVUPD     (SI), Z6
+	VMOVUPD     (DI), Z7
+	VMOVUPD     (SI)(R8*1), Z8
+	VMOVUPD     (DI)(R8*1), Z9
+	VMOVUPD     (SI)(R8*2), Z10
+	VMOVUPD     (DI)(R8*2), Z11
+	VMOVUPD     (SI)(R9*1), Z12
+	VMOVUPD     (DI)(R9*1), Z13
 	VADDPD      Z10, Z6, Z14
 	VSUBPD      Z10, Z6, Z6
 	VADDPD      Z11, Z7, Z10
@@ -51,70 +54,128 @@ next:
 	VSUBPD      Z9, Z6, Z6
 	VADDPD      Z8, Z7, Z9
 	VSUBPD      Z8, Z7, Z7
+	VMULPD      Z1, Z7, Z8
+	VMULPD      Z1, Z12, Z15
+	VFMSUB231PD Z0, Z12, Z8
+	VFMADD231PD Z0, Z7, Z15
+	VMULPD      Z3, Z10, Z7
+	VMULPD      Z3, Z11, Z12
+	VFMSUB231PD Z2, Z11, Z7
+	VFMADD231PD Z2, Z10, Z12
+	VMULPD      Z5, Z9, Z10
+	VMULPD      Z5, Z6, Z11
+	VFMSUB231PD Z4, Z6, Z10
+	VFMADD231PD Z4, Z9, Z11
 	VMOVUPD     Z13, (AX)
 	VMOVUPD     Z14, (CX)
+	VMOVUPD     Z8, (AX)(DX*1)
+	VMOVUPD     Z15, (CX)(DX*1)
+	VMOVUPD     Z7, (AX)(DX*2)
+	VMOVUPD     Z12, (CX)(DX*2)
+	VMOVUPD     Z10, (AX)(BX*1)
+	VMOVUPD     Z11, (CX)(BX*1)
+	VMOVUPD     64(SI), Z6
+	VMOVUPD     64(DI), Z7
+	VMOVUPD     64(SI)(R8*1), Z8
+	VMOVUPD     64(DI)(R8*1), Z9
+	VMOVUPD     64(SI)(R8*2), Z10
+	VMOVUPD     64(DI)(R8*2), Z11
+	VMOVUPD     64(SI)(R9*1), Z12
+	VMOVUPD     64(DI)(R9*1), Z13
+	VADDPD      Z10, Z6, Z14
+	VSUBPD      Z10, Z6, Z6
+	VADDPD      Z11, Z7, Z10
+	VSUBPD      Z11, Z7, Z7
+	VADDPD      Z12, Z8, Z11
+	VSUBPD      Z12, Z8, Z8
+	VADDPD      Z13, Z9, Z12
+	VSUBPD      Z13, Z9, Z9
+	VADDPD      Z11, Z14, Z13
+	VSUBPD      Z11, Z14, Z11
+	VADDPD      Z12, Z10, Z14
+	VSUBPD      Z12, Z10, Z10
+	VADDPD      Z9, Z6, Z12
+	VSUBPD      Z9, Z6, Z6
+	VADDPD      Z8, Z7, Z9
+	VSUBPD      Z8, Z7, Z7
 	VMULPD      Z1, Z7, Z8
-	VMULPD      Z1, Z12, Z13
+	VMULPD      Z1, Z12, Z15
 	VFMSUB231PD Z0, Z12, Z8
-	VFMADD231PD Z0, Z7, Z13
-	VMOVUPD     Z8, (DI)
-	VMOVUPD     Z13, (R8)
+	VFMADD231PD Z0, Z7, Z15
 	VMULPD      Z3, Z10, Z7
-	VMULPD      Z3, Z11, Z8
+	VMULPD      Z3, Z11, Z12
 	VFMSUB231PD Z2, Z11, Z7
-	VFMADD231PD Z2, Z10, Z8
-	VMOVUPD     Z7, (R9)
-	VMOVUPD     Z8, (R10)
-	VMULPD      Z5, Z9, Z7
-	VMULPD      Z5, Z6, Z8
-	VFMSUB231PD Z4, Z6, Z7
-	VFMADD231PD Z4, Z9, Z8
-	VMOVUPD     Z7, (R11)
-	VMOVUPD     Z8, (DX)
-	ADDQ        $0x40, AX
-	ADDQ        $0x40, CX
-	ADDQ        $0x40, DI
-	ADDQ        $0x40, R8
-	ADDQ        $0x40, R9
-	ADDQ        $0x40, R10
-	ADDQ        $0x40, R11
-	ADDQ        $0x40, DX
-	SUBQ        $0x08, BX
-	JNZ         next
+	VFMADD231PD Z2, Z10, Z12
+	VMULPD      Z5, Z9, Z10
+	VMULPD      Z5, Z6, Z11
+	VFMSUB231PD Z4, Z6, Z10
+	VFMADD231PD Z4, Z9, Z11
+	VMOVUPD     Z13, 64(AX)
+	VMOVUPD     Z14, 64(CX)
+	VMOVUPD     Z8, 64(AX)(DX*1)
+	VMOVUPD     Z15, 64(CX)(DX*1)
+	VMOVUPD     Z7, 64(AX)(DX*2)
+	VMOVUPD     Z12, 64(CX)(DX*2)
+	VMOVUPD     Z10, 64(AX)(BX*1)
+	VMOVUPD     Z11, 64(CX)(BX*1)
+	MOVQ        toStep+48(FP), R13
+	SHLQ        $0x03, R13
+	ADDQ        R13, AX
+	ADDQ        R13, CX
+	MOVQ        fromStep+56(FP), R13
+	SHLQ        $0x03, R13
+	ADDQ        R13, SI
+	ADDQ        R13, DI
+	SUBQ        $0x01, R12
+	JNZ         block
+	MOVQ        toNext+64(FP), R12
+	SHLQ        $0x03, R12
+	ADDQ        R12, AX
+	ADDQ        R12, CX
+	MOVQ        fromNext+72(FP), R12
+	SHLQ        $0x03, R12
+	ADDQ        R12, SI
+	ADDQ        R12, DI
+	ADDQ        $0x30, R10
+	SUBQ        $0x01, R11
+	JNZ         butterfly
 	VZEROUPPER
 	RET
 
-// func backward512(re *float64, im *float64, stride int, n int, w *float64)
+// func backward512(toRe *float64, toIm *float64, fromRe *float64, fromIm *float64, toArm int, fromArm int, toStep int, fromStep int, toNext int, fromNext int, blocks int, butterflies int, w *float64)
 // Requires: AVX, AVX512F
-TEXT ·backward512(SB), NOSPLIT, $0-40
-	MOVQ         re+0(FP), AX
-	MOVQ         im+8(FP), CX
-	MOVQ         stride+16(FP), DX
-	MOVQ         n+24(FP), BX
-	MOVQ         w+32(FP), SI
-	SHLQ         $0x03, DX
-	LEAQ         (AX)(DX*1), DI
-	LEAQ         (CX)(DX*1), R8
-	LEAQ         (DI)(DX*1), R9
-	LEAQ         (R8)(DX*1), R10
-	LEAQ         (R9)(DX*1), R11
-	LEAQ         (R10)(DX*1), DX
-	VBROADCASTSD (SI), Z0
-	VBROADCASTSD 8(SI), Z1
-	VBROADCASTSD 16(SI), Z2
-	VBROADCASTSD 24(SI), Z3
-	VBROADCASTSD 32(SI), Z4
-	VBROADCASTSD 40(SI), Z5
+TEXT ·backward512(SB), NOSPLIT, $0-104
+	MOVQ toRe+0(FP), AX
+	MOVQ toIm+8(FP), CX
+	MOVQ toArm+32(FP), DX
+	SHLQ $0x03, DX
+	LEAQ (DX)(DX*2), BX
+	MOVQ fromRe+16(FP), SI
+	MOVQ fromIm+24(FP), DI
+	MOVQ fromArm+40(FP), R8
+	SHLQ $0x03, R8
+	LEAQ (R8)(R8*2), R9
+	MOVQ w+96(FP), R10
+	MOVQ butterflies+88(FP), R11
 
-next:
-	VMOVUPD     (AX), Z6
-	VMOVUPD     (CX), Z7
-	VMOVUPD     (DI), Z8
-	VMOVUPD     (R8), Z9
-	VMOVUPD     (R9), Z10
-	VMOVUPD     (R10), Z11
-	VMOVUPD     (R11), Z12
-	VMOVUPD     (DX), Z13
+butterfly:
+	VBROADCASTSD (R10), Z0
+	VBROADCASTSD 8(R10), Z1
+	VBROADCASTSD 16(R10), Z2
+	VBROADCASTSD 24(R10), Z3
+	VBROADCASTSD 32(R10), Z4
+	VBROADCASTSD 40(R10), Z5
+	MOVQ         blocks+80(FP), R12
+
+block:
+	VMOVUPD     (SI), Z6
+	VMOVUPD     (DI), Z7
+	VMOVUPD     (SI)(R8*1), Z8
+	VMOVUPD     (DI)(R8*1), Z9
+	VMOVUPD     (SI)(R8*2), Z10
+	VMOVUPD     (DI)(R8*2), Z11
+	VMOVUPD     (SI)(R9*1), Z12
+	VMOVUPD     (DI)(R9*1), Z13
 	VMULPD      Z1, Z9, Z14
 	VMULPD      Z1, Z8, Z15
 	VFMADD231PD Z0, Z8, Z14
@@ -145,114 +206,506 @@ next:
 	VSUBPD      Z10, Z7, Z7
 	VMOVUPD     Z14, (AX)
 	VMOVUPD     Z12, (CX)
-	VMOVUPD     Z6, (DI)
-	VMOVUPD     Z11, (R8)
-	VMOVUPD     Z9, (R9)
-	VMOVUPD     Z8, (R10)
-	VMOVUPD     Z13, (R11)
-	VMOVUPD     Z7, (DX)
-	ADDQ        $0x40, AX
-	ADDQ        $0x40, CX
-	ADDQ        $0x40, DI
-	ADDQ        $0x40, R8
-	ADDQ        $0x40, R9
+	VMOVUPD     Z6, (AX)(DX*1)
+	VMOVUPD     Z11, (CX)(DX*1)
+	VMOVUPD     Z9, (AX)(DX*2)
+	VMOVUPD     Z8, (CX)(DX*2)
+	VMOVUPD     Z13, (AX)(BX*1)
+	VMOVUPD     Z7, (CX)(BX*1)
+	VMOVUPD     64(SI), Z6
+	VMOVUPD     64(DI), Z7
+	VMOVUPD     64(SI)(R8*1), Z8
+	VMOVUPD     64(DI)(R8*1), Z9
+	VMOVUPD     64(SI)(R8*2), Z10
+	VMOVUPD     64(DI)(R8*2), Z11
+	VMOVUPD     64(SI)(R9*1), Z12
+	VMOVUPD     64(DI)(R9*1), Z13
+	VMULPD      Z1, Z9, Z14
+	VMULPD      Z1, Z8, Z15
+	VFMADD231PD Z0, Z8, Z14
+	VFMSUB231PD Z0, Z9, Z15
+	VMULPD      Z3, Z11, Z8
+	VMULPD      Z3, Z10, Z9
+	VFMADD231PD Z2, Z10, Z8
+	VFMSUB231PD Z2, Z11, Z9
+	VMULPD      Z5, Z13, Z10
+	VMULPD      Z5, Z12, Z11
+	VFMADD231PD Z4, Z12, Z10
+	VFMSUB231PD Z4, Z13, Z11
+	VADDPD      Z8, Z6, Z12
+	VSUBPD      Z8, Z6, Z6
+	VADDPD      Z9, Z7, Z8
+	VSUBPD      Z9, Z7, Z7
+	VADDPD      Z10, Z14, Z9
+	VSUBPD      Z10, Z14, Z10
+	VADDPD      Z11, Z15, Z13
+	VSUBPD      Z11, Z15, Z11
+	VADDPD      Z9, Z12, Z14
+	VSUBPD      Z9, Z12, Z9
+	VADDPD      Z13, Z8, Z12
+	VSUBPD      Z13, Z8, Z8
+	VADDPD      Z11, Z6, Z13
+	VSUBPD      Z11, Z6, Z6
+	VADDPD      Z10, Z7, Z11
+	VSUBPD      Z10, Z7, Z7
+	VMOVUPD     Z14, 64(AX)
+	VMOVUPD     Z12, 64(CX)
+	VMOVUPD     Z6, 64(AX)(DX*1)
+	VMOVUPD     Z11, 64(CX)(DX*1)
+	VMOVUPD     Z9, 64(AX)(DX*2)
+	VMOVUPD     Z8, 64(CX)(DX*2)
+	VMOVUPD     Z13, 64(AX)(BX*1)
+	VMOVUPD     Z7, 64(CX)(BX*1)
+	MOVQ        toStep+48(FP), R13
+	SHLQ        $0x03, R13
+	ADDQ        R13, AX
+	ADDQ        R13, CX
+	MOVQ        fromStep+56(FP), R13
+	SHLQ        $0x03, R13
+	ADDQ        R13, SI
+	ADDQ        R13, DI
+	SUBQ        $0x01, R12
+	JNZ         block
+	MOVQ        toNext+64(FP), R12
+	SHLQ        $0x03, R12
+	ADDQ        R12, AX
+	ADDQ        R12, CX
+	MOVQ        fromNext+72(FP), R12
+	SHLQ        $0x03, R12
+	ADDQ        R12, SI
+	ADDQ        R12, DI
+	ADDQ        $0x30, R10
+	SUBQ        $0x01, R11
+	JNZ         butterfly
+	VZEROUPPER
+	RET
+
+// func turn512(re *float64, im *float64, rowRe *float64, rowIm *float64, wre *float64, wim *float64, n int)
+// Requires: AVX, AVX512F
+TEXT ·turn512(SB), NOSPLIT, $0-56
+	MOVQ re+0(FP), AX
+	MOVQ im+8(FP), CX
+	MOVQ rowRe+16(FP), DX
+	MOVQ rowIm+24(FP), BX
+	MOVQ wre+32(FP), SI
+	MOVQ wim+40(FP), DI
+	MOVQ n+48(FP), R8
+
+next:
+	VBROADCASTSD (DX), Z0
+	VBROADCASTSD (BX), Z1
+	VMOVUPD      (SI), Z2
+	VMOVUPD      (DI), Z3
+	VMULPD       Z1, Z3, Z4
+	VMULPD       Z1, Z2, Z5
+	VFMSUB231PD  Z0, Z2, Z4
+	VFMADD231PD  Z0, Z3, Z5
+	VMOVUPD      (AX), Z2
+	VMOVUPD      (CX), Z3
+	VMULPD       Z5, Z3, Z6
+	VMULPD       Z5, Z2, Z5
+	VFMSUB231PD  Z4, Z2, Z6
+	VFMADD231PD  Z4, Z3, Z5
+	VMOVUPD      Z6, (AX)
+	VMOVUPD      Z5, (CX)
+	VMOVUPD      64(SI), Z2
+	VMOVUPD      64(DI), Z3
+	VMULPD       Z1, Z3, Z4
+	VMULPD       Z1, Z2, Z1
+	VFMSUB231PD  Z0, Z2, Z4
+	VFMADD231PD  Z0, Z3, Z1
+	VMOVUPD      64(AX), Z0
+	VMOVUPD      64(CX), Z2
+	VMULPD       Z1, Z2, Z3
+	VMULPD       Z1, Z0, Z1
+	VFMSUB231PD  Z4, Z0, Z3
+	VFMADD231PD  Z4, Z2, Z1
+	VMOVUPD      Z3, 64(AX)
+	VMOVUPD      Z1, 64(CX)
+	ADDQ         $0x80, AX
+	ADDQ         $0x80, CX
+	ADDQ         $0x80, SI
+	ADDQ         $0x80, DI
+	ADDQ         $0x08, DX
+	ADDQ         $0x08, BX
+	SUBQ         $0x01, R8
+	JNZ          next
+	VZEROUPPER
+	RET
+
+// func turnBack512(re *float64, im *float64, rowRe *float64, rowIm *float64, wre *float64, wim *float64, n int)
+// Requires: AVX, AVX512F
+TEXT ·turnBack512(SB), NOSPLIT, $0-56
+	MOVQ re+0(FP), AX
+	MOVQ im+8(FP), CX
+	MOVQ rowRe+16(FP), DX
+	MOVQ rowIm+24(FP), BX
+	MOVQ wre+32(FP), SI
+	MOVQ wim+40(FP), DI
+	MOVQ n+48(FP), R8
+
+next:
+	VBROADCASTSD (DX), Z0
+	VBROADCASTSD (BX), Z1
+	VMOVUPD      (SI), Z2
+	VMOVUPD      (DI), Z3
+	VMULPD       Z1, Z3, Z4
+	VMULPD       Z1, Z2, Z5
+	VFMSUB231PD  Z0, Z2, Z4
+	VFMADD231PD  Z0, Z3, Z5
+	VMOVUPD      (AX), Z2
+	VMOVUPD      (CX), Z3
+	VMULPD       Z5, Z3, Z6
+	VMULPD       Z5, Z2, Z5
+	VFMADD231PD  Z4, Z2, Z6
+	VFMSUB231PD  Z4, Z3, Z5
+	VMOVUPD      Z6, (AX)
+	VMOVUPD      Z5, (CX)
+	VMOVUPD      64(SI), Z2
+	VMOVUPD      64(DI), Z3
+	VMULPD       Z1, Z3, Z4
+	VMULPD       Z1, Z2, Z1
+	VFMSUB231PD  Z0, Z2, Z4
+	VFMADD231PD  Z0, Z3, Z1
+	VMOVUPD      64(AX), Z0
+	VMOVUPD      64(CX), Z2
+	VMULPD       Z1, Z2, Z3
+	VMULPD       Z1, Z0, Z1
+	VFMADD231PD  Z4, Z0, Z3
+	VFMSUB231PD  Z4, Z2, Z1
+	VMOVUPD      Z3, 64(AX)
+	VMOVUPD      Z1, 64(CX)
+	ADDQ         $0x80, AX
+	ADDQ         $0x80, CX
+	ADDQ         $0x80, SI
+	ADDQ         $0x80, DI
+	ADDQ         $0x08, DX
+	ADDQ         $0x08, BX
+	SUBQ         $0x01, R8
+	JNZ          next
+	VZEROUPPER
+	RET
+
+// func transpose512(to *float64, from *float64, toStep int, fromStep int, toNext int, fromNext int, n int)
+// Requires: AVX, AVX512F
+TEXT ·transpose512(SB), NOSPLIT, $0-56
+	MOVQ to+0(FP), AX
+	MOVQ from+8(FP), CX
+	MOVQ toStep+16(FP), DX
+	SHLQ $0x03, DX
+	MOVQ fromStep+24(FP), BX
+	SHLQ $0x03, BX
+	MOVQ toNext+32(FP), SI
+	SHLQ $0x03, SI
+	MOVQ fromNext+40(FP), DI
+	SHLQ $0x03, DI
+	MOVQ n+48(FP), R8
+
+next:
+	MOVQ       CX, R9
+	VMOVUPD    (R9), Z0
+	ADDQ       BX, R9
+	VMOVUPD    (R9), Z1
+	ADDQ       BX, R9
+	VMOVUPD    (R9), Z2
+	ADDQ       BX, R9
+	VMOVUPD    (R9), Z3
+	ADDQ       BX, R9
+	VMOVUPD    (R9), Z4
+	ADDQ       BX, R9
+	VMOVUPD    (R9), Z5
+	ADDQ       BX, R9
+	VMOVUPD    (R9), Z6
+	ADDQ       BX, R9
+	VMOVUPD    (R9), Z7
+	ADDQ       BX, R9
+	MOVQ       AX, R9
+	VUNPCKLPD  Z1, Z0, Z8
+	VUNPCKHPD  Z1, Z0, Z0
+	VUNPCKLPD  Z3, Z2, Z1
+	VUNPCKHPD  Z3, Z2, Z2
+	VUNPCKLPD  Z5, Z4, Z3
+	VUNPCKHPD  Z5, Z4, Z4
+	VUNPCKLPD  Z7, Z6, Z5
+	VUNPCKHPD  Z7, Z6, Z6
+	VSHUFF64X2 $0x88, Z1, Z8, Z7
+	VSHUFF64X2 $0xdd, Z1, Z8, Z1
+	VSHUFF64X2 $0x88, Z5, Z3, Z8
+	VSHUFF64X2 $0xdd, Z5, Z3, Z3
+	VSHUFF64X2 $0x88, Z8, Z7, Z5
+	VSHUFF64X2 $0xdd, Z8, Z7, Z7
+	VSHUFF64X2 $0x88, Z3, Z1, Z8
+	VSHUFF64X2 $0xdd, Z3, Z1, Z1
+	VSHUFF64X2 $0x88, Z2, Z0, Z3
+	VSHUFF64X2 $0xdd, Z2, Z0, Z0
+	VSHUFF64X2 $0x88, Z6, Z4, Z2
+	VSHUFF64X2 $0xdd, Z6, Z4, Z4
+	VSHUFF64X2 $0x88, Z2, Z3, Z6
+	VSHUFF64X2 $0xdd, Z2, Z3, Z2
+	VSHUFF64X2 $0x88, Z4, Z0, Z3
+	VSHUFF64X2 $0xdd, Z4, Z0, Z0
+	VMOVUPD    Z5, (R9)
+	ADDQ       DX, R9
+	VMOVUPD    Z6, (R9)
+	ADDQ       DX, R9
+	VMOVUPD    Z8, (R9)
+	ADDQ       DX, R9
+	VMOVUPD    Z3, (R9)
+	ADDQ       DX, R9
+	VMOVUPD    Z7, (R9)
+	ADDQ       DX, R9
+	VMOVUPD    Z2, (R9)
+	ADDQ       DX, R9
+	VMOVUPD    Z1, (R9)
+	ADDQ       DX, R9
+	VMOVUPD    Z0, (R9)
+	ADDQ       DX, R9
+	ADDQ       SI, AX
+	ADDQ       DI, CX
+	SUBQ       $0x01, R8
+	JNZ        next
+	VZEROUPPER
+	RET
+
+// func square512(ar *float64, ai *float64, br *float64, bi *float64, wre *float64, wim *float64, row *float64, n int, side int, count int)
+// Requires: AVX, AVX512F
+TEXT ·square512(SB), NOSPLIT, $0-80
+	MOVQ    ar+0(FP), AX
+	MOVQ    ai+8(FP), CX
+	MOVQ    br+16(FP), DX
+	MOVQ    bi+24(FP), BX
+	MOVQ    wre+32(FP), SI
+	MOVQ    wim+40(FP), DI
+	MOVQ    row+48(FP), R8
+	MOVQ    count+72(FP), R9
+	VMOVUPD downwards<>+0(SB), Z0
+
+row:
+	VBROADCASTSD (R8), Z1
+	VBROADCASTSD 8(R8), Z2
+	XORQ         R10, R10
+	XORQ         R11, R11
+	MOVQ         n+56(FP), R12
+	SHLQ         $0x03, R12
+
+columns:
+	VMOVUPD     (AX)(R10*1), Z3
+	VMOVUPD     (CX)(R10*1), Z4
+	VMOVUPD     -56(DX)(R11*1), Z5
+	VPERMPD     Z5, Z0, Z5
+	VMOVUPD     -56(BX)(R11*1), Z6
+	VPERMPD     Z6, Z0, Z6
+	VADDPD      Z5, Z3, Z7
+	VADDPD      Z6, Z4, Z8
+	VSUBPD      Z6, Z4, Z4
+	VSUBPD      Z3, Z5, Z3
+	VMOVUPD     (SI)(R10*1), Z5
+	VMOVUPD     (DI)(R10*1), Z6
+	VMULPD      Z2, Z6, Z9
+	VMULPD      Z2, Z5, Z10
+	VFMSUB231PD Z1, Z5, Z9
+	VFMADD231PD Z1, Z6, Z10
+	VMULPD      Z4, Z4, Z5
+	VFMSUB231PD Z7, Z7, Z5
+	VADDPD      Z7, Z7, Z6
+	VMULPD      Z4, Z6, Z6
+	VMULPD      Z3, Z3, Z11
+	VFMSUB231PD Z8, Z8, Z11
+	VADDPD      Z8, Z8, Z12
+	VMULPD      Z3, Z12, Z12
+	VMULPD      Z10, Z12, Z13
+	VMULPD      Z10, Z11, Z10
+	VFMSUB231PD Z9, Z11, Z13
+	VFMADD231PD Z9, Z12, Z10
+	VADDPD      Z13, Z5, Z5
+	VADDPD      Z10, Z6, Z6
+	VMULPD      Z3, Z4, Z9
+	VMULPD      Z3, Z7, Z3
+	VFMSUB231PD Z8, Z7, Z9
+	VFMADD231PD Z8, Z4, Z3
+	VADDPD      Z9, Z9, Z4
+	VADDPD      Z3, Z3, Z3
+	VSUBPD      Z3, Z5, Z7
+	VMOVUPD     Z7, (AX)(R10*1)
+	VADDPD      Z4, Z6, Z7
+	VMOVUPD     Z7, (CX)(R10*1)
+	VADDPD      Z3, Z5, Z3
+	VPERMPD     Z3, Z0, Z3
+	VMOVUPD     Z3, -56(DX)(R11*1)
+	VSUBPD      Z6, Z4, Z3
+	VPERMPD     Z3, Z0, Z3
+	VMOVUPD     Z3, -56(BX)(R11*1)
 	ADDQ        $0x40, R10
-	ADDQ        $0x40, R11
-	ADDQ        $0x40, DX
-	SUBQ        $0x08, BX
-	JNZ         next
+	SUBQ        $0x40, R11
+	SUBQ        $0x40, R12
+	JNZ         columns
+	MOVQ        side+64(FP), R10
+	SHLQ        $0x03, R10
+	ADDQ        R10, AX
+	ADDQ        R10, CX
+	SUBQ        R10, DX
+	SUBQ        R10, BX
+	ADDQ        $0x10, R8
+	SUBQ        $0x01, R9
+	JNZ         row
 	VZEROUPPER
 	RET
 
-// func turn512(re *float64, im *float64, wre *float64, wim *float64, n int)
+DATA downwards<>+0(SB)/8, $0x0000000000000007
+DATA downwards<>+8(SB)/8, $0x0000000000000006
+DATA downwards<>+16(SB)/8, $0x0000000000000005
+DATA downwards<>+24(SB)/8, $0x0000000000000004
+DATA downwards<>+32(SB)/8, $0x0000000000000003
+DATA downwards<>+40(SB)/8, $0x0000000000000002
+DATA downwards<>+48(SB)/8, $0x0000000000000001
+DATA downwards<>+56(SB)/8, $0x0000000000000000
+GLOBL downwards<>(SB), RODATA|NOPTR, $64
+
+// func carry512(even *float64, odd *float64, weights *float64, constants *float64, state *float64, n int)
 // Requires: AVX, AVX512F
-TEXT ·turn512(SB), NOSPLIT, $0-40
-	MOVQ re+0(FP), AX
-	MOVQ im+8(FP), CX
-	MOVQ wre+16(FP), DX
-	MOVQ wim+24(FP), BX
-	MOVQ n+32(FP), SI
+TEXT ·carry512(SB), NOSPLIT, $0-48
+	MOVQ even+0(FP), AX
+	MOVQ odd+8(FP), CX
+	MOVQ weights+16(FP), DX
+	MOVQ constants+24(FP), BX
+	MOVQ state+32(FP), SI
+	MOVQ n+40(FP), DI
+	MOVQ DI, R8
+	SHLQ $0x03, R8
+	LEAQ (R8)(R8*2), R9
 
 next:
-	VMOVUPD     (AX), Z0
-	VMOVUPD     (CX), Z1
-	VMOVUPD     (DX), Z2
-	VMOVUPD     (BX), Z3
-	VMULPD      Z3, Z1, Z4
-	VMULPD      Z3, Z0, Z3
-	VFMSUB231PD Z2, Z0, Z4
-	VFMADD231PD Z2, Z1, Z3
-	VMOVUPD     Z4, (AX)
-	VMOVUPD     Z3, (CX)
-	ADDQ        $0x40, AX
-	ADDQ        $0x40, CX
-	ADDQ        $0x40, DX
-	ADDQ        $0x40, BX
-	SUBQ        $0x08, SI
-	JNZ         next
+	VMOVUPD      (DX), Z0
+	VMULPD       (BX), Z0, Z0
+	VCMPPD       $0x1d, 128(BX), Z0, K1
+	VMULPD       576(BX), Z0, Z1
+	VMOVUPD      Z1, K1, Z0
+	VCMPPD       $0x11, 192(BX), Z0, K2
+	VMOVUPD      384(BX), Z1
+	VMOVUPD      256(BX), Z2
+	VMOVUPD      448(BX), K2, Z1
+	VMOVUPD      320(BX), K2, Z2
+	VMOVUPD      (DX)(R8*2), Z3
+	VMULPD       64(BX), Z3, Z3
+	VMULPD       640(BX), Z3, Z4
+	VMOVUPD      Z4, K1, Z3
+	VMOVUPD      (AX), Z4
+	VMULPD       Z3, Z4, Z3
+	VADDPD       512(BX), Z3, Z4
+	VSUBPD       512(BX), Z4, Z4
+	VSUBPD       Z4, Z3, Z3
+	VPANDQ       704(BX), Z3, Z3
+	VMOVUPD      192(SI), Z5
+	VMAXPD       Z3, Z5, Z3
+	VMOVUPD      Z3, 192(SI)
+	VMULPD       Z1, Z4, Z3
+	VADDPD       512(BX), Z3, Z3
+	VSUBPD       512(BX), Z3, Z3
+	VFNMADD231PD Z2, Z3, Z4
+	VMOVUPD      (DX)(R8*1), Z5
+	VMULPD       (BX), Z5, Z5
+	VCMPPD       $0x1d, 128(BX), Z5, K1
+	VMULPD       576(BX), Z5, Z6
+	VMOVUPD      Z6, K1, Z5
+	VCMPPD       $0x11, 192(BX), Z5, K2
+	VMOVUPD      384(BX), Z6
+	VMOVUPD      256(BX), Z7
+	VMOVUPD      448(BX), K2, Z6
+	VMOVUPD      320(BX), K2, Z7
+	VMOVUPD      (DX)(R9*1), Z8
+	VMULPD       64(BX), Z8, Z8
+	VMULPD       640(BX), Z8, Z9
+	VMOVUPD      Z9, K1, Z8
+	VMOVUPD      (CX), Z9
+	VMULPD       Z8, Z9, Z8
+	VADDPD       512(BX), Z8, Z9
+	VSUBPD       512(BX), Z9, Z9
+	VSUBPD       Z9, Z8, Z8
+	VPANDQ       704(BX), Z8, Z8
+	VMOVUPD      192(SI), Z10
+	VMAXPD       Z8, Z10, Z8
+	VMOVUPD      Z8, 192(SI)
+	VMULPD       Z6, Z9, Z8
+	VADDPD       512(BX), Z8, Z8
+	VSUBPD       512(BX), Z8, Z8
+	VFNMADD231PD Z7, Z8, Z9
+	VMOVUPD      (SI), Z10
+	VALIGNQ      $0x07, Z10, Z8, Z10
+	VMOVUPD      Z8, (SI)
+	VADDPD       Z10, Z4, Z4
+	VADDPD       Z3, Z9, Z3
+	VMULPD       Z1, Z4, Z8
+	VADDPD       512(BX), Z8, Z8
+	VSUBPD       512(BX), Z8, Z8
+	VFNMADD231PD Z2, Z8, Z4
+	VMULPD       Z6, Z3, Z9
+	VADDPD       512(BX), Z9, Z9
+	VSUBPD       512(BX), Z9, Z9
+	VFNMADD231PD Z7, Z9, Z3
+	VMOVUPD      64(SI), Z10
+	VALIGNQ      $0x07, Z10, Z9, Z10
+	VMOVUPD      Z9, 64(SI)
+	VADDPD       Z10, Z4, Z4
+	VADDPD       Z8, Z3, Z3
+	VMULPD       Z1, Z4, Z1
+	VADDPD       512(BX), Z1, Z1
+	VSUBPD       512(BX), Z1, Z1
+	VFNMADD231PD Z2, Z1, Z4
+	VMULPD       Z6, Z3, Z2
+	VADDPD       512(BX), Z2, Z2
+	VSUBPD       512(BX), Z2, Z2
+	VFNMADD231PD Z7, Z2, Z3
+	VMOVUPD      128(SI), Z6
+	VALIGNQ      $0x07, Z6, Z2, Z6
+	VMOVUPD      Z2, 128(SI)
+	VADDPD       Z6, Z4, Z2
+	VADDPD       Z1, Z3, Z1
+	VMULPD       Z0, Z2, Z0
+	VMOVUPD      Z0, (AX)
+	ADDQ         $0x40, AX
+	VMULPD       Z5, Z1, Z0
+	VMOVUPD      Z0, (CX)
+	ADDQ         $0x40, CX
+	ADDQ         $0x40, DX
+	SUBQ         $0x08, DI
+	JNZ          next
 	VZEROUPPER
 	RET
 
-// func turn512Back(re *float64, im *float64, wre *float64, wim *float64, n int)
-// Requires: AVX, AVX512F
-TEXT ·turn512Back(SB), NOSPLIT, $0-40
-	MOVQ re+0(FP), AX
-	MOVQ im+8(FP), CX
-	MOVQ wre+16(FP), DX
-	MOVQ wim+24(FP), BX
-	MOVQ n+32(FP), SI
-
-next:
-	VMOVUPD     (AX), Z0
-	VMOVUPD     (CX), Z1
-	VMOVUPD     (DX), Z2
-	VMOVUPD     (BX), Z3
-	VMULPD      Z3, Z1, Z4
-	VMULPD      Z3, Z0, Z3
-	VFMADD231PD Z2, Z0, Z4
-	VFMSUB231PD Z2, Z1, Z3
-	VMOVUPD     Z4, (AX)
-	VMOVUPD     Z3, (CX)
-	ADDQ        $0x40, AX
-	ADDQ        $0x40, CX
-	ADDQ        $0x40, DX
-	ADDQ        $0x40, BX
-	SUBQ        $0x08, SI
-	JNZ         next
-	VZEROUPPER
-	RET
-
-// func forward256(re *float64, im *float64, stride int, n int, w *float64)
+// func forward256(toRe *float64, toIm *float64, fromRe *float64, fromIm *float64, toArm int, fromArm int, toStep int, fromStep int, toNext int, fromNext int, blocks int, butterflies int, w *float64)
 // Requires: AVX, FMA3
-TEXT ·forward256(SB), NOSPLIT, $0-40
-	MOVQ         re+0(FP), AX
-	MOVQ         im+8(FP), CX
-	MOVQ         stride+16(FP), DX
-	MOVQ         n+24(FP), BX
-	MOVQ         w+32(FP), SI
-	SHLQ         $0x03, DX
-	LEAQ         (AX)(DX*1), DI
-	LEAQ         (CX)(DX*1), R8
-	LEAQ         (DI)(DX*1), R9
-	LEAQ         (R8)(DX*1), R10
-	LEAQ         (R9)(DX*1), R11
-	LEAQ         (R10)(DX*1), DX
-	VBROADCASTSD (SI), Y0
-	VBROADCASTSD 8(SI), Y1
-	VBROADCASTSD 16(SI), Y2
-	VBROADCASTSD 24(SI), Y3
-	VBROADCASTSD 32(SI), Y4
-	VBROADCASTSD 40(SI), Y5
+TEXT ·forward256(SB), NOSPLIT, $0-104
+	MOVQ toRe+0(FP), AX
+	MOVQ toIm+8(FP), CX
+	MOVQ toArm+32(FP), DX
+	SHLQ $0x03, DX
+	LEAQ (DX)(DX*2), BX
+	MOVQ fromRe+16(FP), SI
+	MOVQ fromIm+24(FP), DI
+	MOVQ fromArm+40(FP), R8
+	SHLQ $0x03, R8
+	LEAQ (R8)(R8*2), R9
+	MOVQ w+96(FP), R10
+	MOVQ butterflies+88(FP), R11
 
-next:
-	VMOVUPD     (AX), Y6
-	VMOVUPD     (CX), Y7
-	VMOVUPD     (DI), Y8
-	VMOVUPD     (R8), Y9
-	VMOVUPD     (R9), Y10
-	VMOVUPD     (R10), Y11
-	VMOVUPD     (R11), Y12
-	VMOVUPD     (DX), Y13
+butterfly:
+	VBROADCASTSD (R10), Y0
+	VBROADCASTSD 8(R10), Y1
+	VBROADCASTSD 16(R10), Y2
+	VBROADCASTSD 24(R10), Y3
+	VBROADCASTSD 32(R10), Y4
+	VBROADCASTSD 40(R10), Y5
+	MOVQ         blocks+80(FP), R12
+
+block:
+	VMOVUPD     (SI), Y6
+	VMOVUPD     (DI), Y7
+	VMOVUPD     (SI)(R8*1), Y8
+	VMOVUPD     (DI)(R8*1), Y9
+	VMOVUPD     (SI)(R8*2), Y10
+	VMOVUPD     (DI)(R8*2), Y11
+	VMOVUPD     (SI)(R9*1), Y12
+	VMOVUPD     (DI)(R9*1), Y13
 	VADDPD      Y10, Y6, Y14
 	VSUBPD      Y10, Y6, Y6
 	VADDPD      Y11, Y7, Y10
@@ -269,70 +722,216 @@ next:
 	VSUBPD      Y9, Y6, Y6
 	VADDPD      Y8, Y7, Y9
 	VSUBPD      Y8, Y7, Y7
+	VMULPD      Y1, Y7, Y8
+	VMULPD      Y1, Y12, Y15
+	VFMSUB231PD Y0, Y12, Y8
+	VFMADD231PD Y0, Y7, Y15
+	VMULPD      Y3, Y10, Y7
+	VMULPD      Y3, Y11, Y12
+	VFMSUB231PD Y2, Y11, Y7
+	VFMADD231PD Y2, Y10, Y12
+	VMULPD      Y5, Y9, Y10
+	VMULPD      Y5, Y6, Y11
+	VFMSUB231PD Y4, Y6, Y10
+	VFMADD231PD Y4, Y9, Y11
 	VMOVUPD     Y13, (AX)
 	VMOVUPD     Y14, (CX)
+	VMOVUPD     Y8, (AX)(DX*1)
+	VMOVUPD     Y15, (CX)(DX*1)
+	VMOVUPD     Y7, (AX)(DX*2)
+	VMOVUPD     Y12, (CX)(DX*2)
+	VMOVUPD     Y10, (AX)(BX*1)
+	VMOVUPD     Y11, (CX)(BX*1)
+	VMOVUPD     32(SI), Y6
+	VMOVUPD     32(DI), Y7
+	VMOVUPD     32(SI)(R8*1), Y8
+	VMOVUPD     32(DI)(R8*1), Y9
+	VMOVUPD     32(SI)(R8*2), Y10
+	VMOVUPD     32(DI)(R8*2), Y11
+	VMOVUPD     32(SI)(R9*1), Y12
+	VMOVUPD     32(DI)(R9*1), Y13
+	VADDPD      Y10, Y6, Y14
+	VSUBPD      Y10, Y6, Y6
+	VADDPD      Y11, Y7, Y10
+	VSUBPD      Y11, Y7, Y7
+	VADDPD      Y12, Y8, Y11
+	VSUBPD      Y12, Y8, Y8
+	VADDPD      Y13, Y9, Y12
+	VSUBPD      Y13, Y9, Y9
+	VADDPD      Y11, Y14, Y13
+	VSUBPD      Y11, Y14, Y11
+	VADDPD      Y12, Y10, Y14
+	VSUBPD      Y12, Y10, Y10
+	VADDPD      Y9, Y6, Y12
+	VSUBPD      Y9, Y6, Y6
+	VADDPD      Y8, Y7, Y9
+	VSUBPD      Y8, Y7, Y7
 	VMULPD      Y1, Y7, Y8
-	VMULPD      Y1, Y12, Y13
+	VMULPD      Y1, Y12, Y15
 	VFMSUB231PD Y0, Y12, Y8
-	VFMADD231PD Y0, Y7, Y13
-	VMOVUPD     Y8, (DI)
-	VMOVUPD     Y13, (R8)
+	VFMADD231PD Y0, Y7, Y15
 	VMULPD      Y3, Y10, Y7
-	VMULPD      Y3, Y11, Y8
+	VMULPD      Y3, Y11, Y12
 	VFMSUB231PD Y2, Y11, Y7
-	VFMADD231PD Y2, Y10, Y8
-	VMOVUPD     Y7, (R9)
-	VMOVUPD     Y8, (R10)
-	VMULPD      Y5, Y9, Y7
-	VMULPD      Y5, Y6, Y8
-	VFMSUB231PD Y4, Y6, Y7
-	VFMADD231PD Y4, Y9, Y8
-	VMOVUPD     Y7, (R11)
-	VMOVUPD     Y8, (DX)
-	ADDQ        $0x20, AX
-	ADDQ        $0x20, CX
-	ADDQ        $0x20, DI
-	ADDQ        $0x20, R8
-	ADDQ        $0x20, R9
-	ADDQ        $0x20, R10
-	ADDQ        $0x20, R11
-	ADDQ        $0x20, DX
-	SUBQ        $0x04, BX
-	JNZ         next
+	VFMADD231PD Y2, Y10, Y12
+	VMULPD      Y5, Y9, Y10
+	VMULPD      Y5, Y6, Y11
+	VFMSUB231PD Y4, Y6, Y10
+	VFMADD231PD Y4, Y9, Y11
+	VMOVUPD     Y13, 32(AX)
+	VMOVUPD     Y14, 32(CX)
+	VMOVUPD     Y8, 32(AX)(DX*1)
+	VMOVUPD     Y15, 32(CX)(DX*1)
+	VMOVUPD     Y7, 32(AX)(DX*2)
+	VMOVUPD     Y12, 32(CX)(DX*2)
+	VMOVUPD     Y10, 32(AX)(BX*1)
+	VMOVUPD     Y11, 32(CX)(BX*1)
+	VMOVUPD     64(SI), Y6
+	VMOVUPD     64(DI), Y7
+	VMOVUPD     64(SI)(R8*1), Y8
+	VMOVUPD     64(DI)(R8*1), Y9
+	VMOVUPD     64(SI)(R8*2), Y10
+	VMOVUPD     64(DI)(R8*2), Y11
+	VMOVUPD     64(SI)(R9*1), Y12
+	VMOVUPD     64(DI)(R9*1), Y13
+	VADDPD      Y10, Y6, Y14
+	VSUBPD      Y10, Y6, Y6
+	VADDPD      Y11, Y7, Y10
+	VSUBPD      Y11, Y7, Y7
+	VADDPD      Y12, Y8, Y11
+	VSUBPD      Y12, Y8, Y8
+	VADDPD      Y13, Y9, Y12
+	VSUBPD      Y13, Y9, Y9
+	VADDPD      Y11, Y14, Y13
+	VSUBPD      Y11, Y14, Y11
+	VADDPD      Y12, Y10, Y14
+	VSUBPD      Y12, Y10, Y10
+	VADDPD      Y9, Y6, Y12
+	VSUBPD      Y9, Y6, Y6
+	VADDPD      Y8, Y7, Y9
+	VSUBPD      Y8, Y7, Y7
+	VMULPD      Y1, Y7, Y8
+	VMULPD      Y1, Y12, Y15
+	VFMSUB231PD Y0, Y12, Y8
+	VFMADD231PD Y0, Y7, Y15
+	VMULPD      Y3, Y10, Y7
+	VMULPD      Y3, Y11, Y12
+	VFMSUB231PD Y2, Y11, Y7
+	VFMADD231PD Y2, Y10, Y12
+	VMULPD      Y5, Y9, Y10
+	VMULPD      Y5, Y6, Y11
+	VFMSUB231PD Y4, Y6, Y10
+	VFMADD231PD Y4, Y9, Y11
+	VMOVUPD     Y13, 64(AX)
+	VMOVUPD     Y14, 64(CX)
+	VMOVUPD     Y8, 64(AX)(DX*1)
+	VMOVUPD     Y15, 64(CX)(DX*1)
+	VMOVUPD     Y7, 64(AX)(DX*2)
+	VMOVUPD     Y12, 64(CX)(DX*2)
+	VMOVUPD     Y10, 64(AX)(BX*1)
+	VMOVUPD     Y11, 64(CX)(BX*1)
+	VMOVUPD     96(SI), Y6
+	VMOVUPD     96(DI), Y7
+	VMOVUPD     96(SI)(R8*1), Y8
+	VMOVUPD     96(DI)(R8*1), Y9
+	VMOVUPD     96(SI)(R8*2), Y10
+	VMOVUPD     96(DI)(R8*2), Y11
+	VMOVUPD     96(SI)(R9*1), Y12
+	VMOVUPD     96(DI)(R9*1), Y13
+	VADDPD      Y10, Y6, Y14
+	VSUBPD      Y10, Y6, Y6
+	VADDPD      Y11, Y7, Y10
+	VSUBPD      Y11, Y7, Y7
+	VADDPD      Y12, Y8, Y11
+	VSUBPD      Y12, Y8, Y8
+	VADDPD      Y13, Y9, Y12
+	VSUBPD      Y13, Y9, Y9
+	VADDPD      Y11, Y14, Y13
+	VSUBPD      Y11, Y14, Y11
+	VADDPD      Y12, Y10, Y14
+	VSUBPD      Y12, Y10, Y10
+	VADDPD      Y9, Y6, Y12
+	VSUBPD      Y9, Y6, Y6
+	VADDPD      Y8, Y7, Y9
+	VSUBPD      Y8, Y7, Y7
+	VMULPD      Y1, Y7, Y8
+	VMULPD      Y1, Y12, Y15
+	VFMSUB231PD Y0, Y12, Y8
+	VFMADD231PD Y0, Y7, Y15
+	VMULPD      Y3, Y10, Y7
+	VMULPD      Y3, Y11, Y12
+	VFMSUB231PD Y2, Y11, Y7
+	VFMADD231PD Y2, Y10, Y12
+	VMULPD      Y5, Y9, Y10
+	VMULPD      Y5, Y6, Y11
+	VFMSUB231PD Y4, Y6, Y10
+	VFMADD231PD Y4, Y9, Y11
+	VMOVUPD     Y13, 96(AX)
+	VMOVUPD     Y14, 96(CX)
+	VMOVUPD     Y8, 96(AX)(DX*1)
+	VMOVUPD     Y15, 96(CX)(DX*1)
+	VMOVUPD     Y7, 96(AX)(DX*2)
+	VMOVUPD     Y12, 96(CX)(DX*2)
+	VMOVUPD     Y10, 96(AX)(BX*1)
+	VMOVUPD     Y11, 96(CX)(BX*1)
+	MOVQ        toStep+48(FP), R13
+	SHLQ        $0x03, R13
+	ADDQ        R13, AX
+	ADDQ        R13, CX
+	MOVQ        fromStep+56(FP), R13
+	SHLQ        $0x03, R13
+	ADDQ        R13, SI
+	ADDQ        R13, DI
+	SUBQ        $0x01, R12
+	JNZ         block
+	MOVQ        toNext+64(FP), R12
+	SHLQ        $0x03, R12
+	ADDQ        R12, AX
+	ADDQ        R12, CX
+	MOVQ        fromNext+72(FP), R12
+	SHLQ        $0x03, R12
+	ADDQ        R12, SI
+	ADDQ        R12, DI
+	ADDQ        $0x30, R10
+	SUBQ        $0x01, R11
+	JNZ         butterfly
 	VZEROUPPER
 	RET
 
-// func backward256(re *float64, im *float64, stride int, n int, w *float64)
+// func backward256(toRe *float64, toIm *float64, fromRe *float64, fromIm *float64, toArm int, fromArm int, toStep int, fromStep int, toNext int, fromNext int, blocks int, butterflies int, w *float64)
 // Requires: AVX, FMA3
-TEXT ·backward256(SB), NOSPLIT, $0-40
-	MOVQ         re+0(FP), AX
-	MOVQ         im+8(FP), CX
-	MOVQ         stride+16(FP), DX
-	MOVQ         n+24(FP), BX
-	MOVQ         w+32(FP), SI
-	SHLQ         $0x03, DX
-	LEAQ         (AX)(DX*1), DI
-	LEAQ         (CX)(DX*1), R8
-	LEAQ         (DI)(DX*1), R9
-	LEAQ         (R8)(DX*1), R10
-	LEAQ         (R9)(DX*1), R11
-	LEAQ         (R10)(DX*1), DX
-	VBROADCASTSD (SI), Y0
-	VBROADCASTSD 8(SI), Y1
-	VBROADCASTSD 16(SI), Y2
-	VBROADCASTSD 24(SI), Y3
-	VBROADCASTSD 32(SI), Y4
-	VBROADCASTSD 40(SI), Y5
+TEXT ·backward256(SB), NOSPLIT, $0-104
+	MOVQ toRe+0(FP), AX
+	MOVQ toIm+8(FP), CX
+	MOVQ toArm+32(FP), DX
+	SHLQ $0x03, DX
+	LEAQ (DX)(DX*2), BX
+	MOVQ fromRe+16(FP), SI
+	MOVQ fromIm+24(FP), DI
+	MOVQ fromArm+40(FP), R8
+	SHLQ $0x03, R8
+	LEAQ (R8)(R8*2), R9
+	MOVQ w+96(FP), R10
+	MOVQ butterflies+88(FP), R11
 
-next:
-	VMOVUPD     (AX), Y6
-	VMOVUPD     (CX), Y7
-	VMOVUPD     (DI), Y8
-	VMOVUPD     (R8), Y9
-	VMOVUPD     (R9), Y10
-	VMOVUPD     (R10), Y11
-	VMOVUPD     (R11), Y12
-	VMOVUPD     (DX), Y13
+butterfly:
+	VBROADCASTSD (R10), Y0
+	VBROADCASTSD 8(R10), Y1
+	VBROADCASTSD 16(R10), Y2
+	VBROADCASTSD 24(R10), Y3
+	VBROADCASTSD 32(R10), Y4
+	VBROADCASTSD 40(R10), Y5
+	MOVQ         blocks+80(FP), R12
+
+block:
+	VMOVUPD     (SI), Y6
+	VMOVUPD     (DI), Y7
+	VMOVUPD     (SI)(R8*1), Y8
+	VMOVUPD     (DI)(R8*1), Y9
+	VMOVUPD     (SI)(R8*2), Y10
+	VMOVUPD     (DI)(R8*2), Y11
+	VMOVUPD     (SI)(R9*1), Y12
+	VMOVUPD     (DI)(R9*1), Y13
 	VMULPD      Y1, Y9, Y14
 	VMULPD      Y1, Y8, Y15
 	VFMADD231PD Y0, Y8, Y14
@@ -363,79 +962,598 @@ next:
 	VSUBPD      Y10, Y7, Y7
 	VMOVUPD     Y14, (AX)
 	VMOVUPD     Y12, (CX)
-	VMOVUPD     Y6, (DI)
-	VMOVUPD     Y11, (R8)
-	VMOVUPD     Y9, (R9)
-	VMOVUPD     Y8, (R10)
-	VMOVUPD     Y13, (R11)
-	VMOVUPD     Y7, (DX)
-	ADDQ        $0x20, AX
-	ADDQ        $0x20, CX
-	ADDQ        $0x20, DI
-	ADDQ        $0x20, R8
-	ADDQ        $0x20, R9
+	VMOVUPD     Y6, (AX)(DX*1)
+	VMOVUPD     Y11, (CX)(DX*1)
+	VMOVUPD     Y9, (AX)(DX*2)
+	VMOVUPD     Y8, (CX)(DX*2)
+	VMOVUPD     Y13, (AX)(BX*1)
+	VMOVUPD     Y7, (CX)(BX*1)
+	VMOVUPD     32(SI), Y6
+	VMOVUPD     32(DI), Y7
+	VMOVUPD     32(SI)(R8*1), Y8
+	VMOVUPD     32(DI)(R8*1), Y9
+	VMOVUPD     32(SI)(R8*2), Y10
+	VMOVUPD     32(DI)(R8*2), Y11
+	VMOVUPD     32(SI)(R9*1), Y12
+	VMOVUPD     32(DI)(R9*1), Y13
+	VMULPD      Y1, Y9, Y14
+	VMULPD      Y1, Y8, Y15
+	VFMADD231PD Y0, Y8, Y14
+	VFMSUB231PD Y0, Y9, Y15
+	VMULPD      Y3, Y11, Y8
+	VMULPD      Y3, Y10, Y9
+	VFMADD231PD Y2, Y10, Y8
+	VFMSUB231PD Y2, Y11, Y9
+	VMULPD      Y5, Y13, Y10
+	VMULPD      Y5, Y12, Y11
+	VFMADD231PD Y4, Y12, Y10
+	VFMSUB231PD Y4, Y13, Y11
+	VADDPD      Y8, Y6, Y12
+	VSUBPD      Y8, Y6, Y6
+	VADDPD      Y9, Y7, Y8
+	VSUBPD      Y9, Y7, Y7
+	VADDPD      Y10, Y14, Y9
+	VSUBPD      Y10, Y14, Y10
+	VADDPD      Y11, Y15, Y13
+	VSUBPD      Y11, Y15, Y11
+	VADDPD      Y9, Y12, Y14
+	VSUBPD      Y9, Y12, Y9
+	VADDPD      Y13, Y8, Y12
+	VSUBPD      Y13, Y8, Y8
+	VADDPD      Y11, Y6, Y13
+	VSUBPD      Y11, Y6, Y6
+	VADDPD      Y10, Y7, Y11
+	VSUBPD      Y10, Y7, Y7
+	VMOVUPD     Y14, 32(AX)
+	VMOVUPD     Y12, 32(CX)
+	VMOVUPD     Y6, 32(AX)(DX*1)
+	VMOVUPD     Y11, 32(CX)(DX*1)
+	VMOVUPD     Y9, 32(AX)(DX*2)
+	VMOVUPD     Y8, 32(CX)(DX*2)
+	VMOVUPD     Y13, 32(AX)(BX*1)
+	VMOVUPD     Y7, 32(CX)(BX*1)
+	VMOVUPD     64(SI), Y6
+	VMOVUPD     64(DI), Y7
+	VMOVUPD     64(SI)(R8*1), Y8
+	VMOVUPD     64(DI)(R8*1), Y9
+	VMOVUPD     64(SI)(R8*2), Y10
+	VMOVUPD     64(DI)(R8*2), Y11
+	VMOVUPD     64(SI)(R9*1), Y12
+	VMOVUPD     64(DI)(R9*1), Y13
+	VMULPD      Y1, Y9, Y14
+	VMULPD      Y1, Y8, Y15
+	VFMADD231PD Y0, Y8, Y14
+	VFMSUB231PD Y0, Y9, Y15
+	VMULPD      Y3, Y11, Y8
+	VMULPD      Y3, Y10, Y9
+	VFMADD231PD Y2, Y10, Y8
+	VFMSUB231PD Y2, Y11, Y9
+	VMULPD      Y5, Y13, Y10
+	VMULPD      Y5, Y12, Y11
+	VFMADD231PD Y4, Y12, Y10
+	VFMSUB231PD Y4, Y13, Y11
+	VADDPD      Y8, Y6, Y12
+	VSUBPD      Y8, Y6, Y6
+	VADDPD      Y9, Y7, Y8
+	VSUBPD      Y9, Y7, Y7
+	VADDPD      Y10, Y14, Y9
+	VSUBPD      Y10, Y14, Y10
+	VADDPD      Y11, Y15, Y13
+	VSUBPD      Y11, Y15, Y11
+	VADDPD      Y9, Y12, Y14
+	VSUBPD      Y9, Y12, Y9
+	VADDPD      Y13, Y8, Y12
+	VSUBPD      Y13, Y8, Y8
+	VADDPD      Y11, Y6, Y13
+	VSUBPD      Y11, Y6, Y6
+	VADDPD      Y10, Y7, Y11
+	VSUBPD      Y10, Y7, Y7
+	VMOVUPD     Y14, 64(AX)
+	VMOVUPD     Y12, 64(CX)
+	VMOVUPD     Y6, 64(AX)(DX*1)
+	VMOVUPD     Y11, 64(CX)(DX*1)
+	VMOVUPD     Y9, 64(AX)(DX*2)
+	VMOVUPD     Y8, 64(CX)(DX*2)
+	VMOVUPD     Y13, 64(AX)(BX*1)
+	VMOVUPD     Y7, 64(CX)(BX*1)
+	VMOVUPD     96(SI), Y6
+	VMOVUPD     96(DI), Y7
+	VMOVUPD     96(SI)(R8*1), Y8
+	VMOVUPD     96(DI)(R8*1), Y9
+	VMOVUPD     96(SI)(R8*2), Y10
+	VMOVUPD     96(DI)(R8*2), Y11
+	VMOVUPD     96(SI)(R9*1), Y12
+	VMOVUPD     96(DI)(R9*1), Y13
+	VMULPD      Y1, Y9, Y14
+	VMULPD      Y1, Y8, Y15
+	VFMADD231PD Y0, Y8, Y14
+	VFMSUB231PD Y0, Y9, Y15
+	VMULPD      Y3, Y11, Y8
+	VMULPD      Y3, Y10, Y9
+	VFMADD231PD Y2, Y10, Y8
+	VFMSUB231PD Y2, Y11, Y9
+	VMULPD      Y5, Y13, Y10
+	VMULPD      Y5, Y12, Y11
+	VFMADD231PD Y4, Y12, Y10
+	VFMSUB231PD Y4, Y13, Y11
+	VADDPD      Y8, Y6, Y12
+	VSUBPD      Y8, Y6, Y6
+	VADDPD      Y9, Y7, Y8
+	VSUBPD      Y9, Y7, Y7
+	VADDPD      Y10, Y14, Y9
+	VSUBPD      Y10, Y14, Y10
+	VADDPD      Y11, Y15, Y13
+	VSUBPD      Y11, Y15, Y11
+	VADDPD      Y9, Y12, Y14
+	VSUBPD      Y9, Y12, Y9
+	VADDPD      Y13, Y8, Y12
+	VSUBPD      Y13, Y8, Y8
+	VADDPD      Y11, Y6, Y13
+	VSUBPD      Y11, Y6, Y6
+	VADDPD      Y10, Y7, Y11
+	VSUBPD      Y10, Y7, Y7
+	VMOVUPD     Y14, 96(AX)
+	VMOVUPD     Y12, 96(CX)
+	VMOVUPD     Y6, 96(AX)(DX*1)
+	VMOVUPD     Y11, 96(CX)(DX*1)
+	VMOVUPD     Y9, 96(AX)(DX*2)
+	VMOVUPD     Y8, 96(CX)(DX*2)
+	VMOVUPD     Y13, 96(AX)(BX*1)
+	VMOVUPD     Y7, 96(CX)(BX*1)
+	MOVQ        toStep+48(FP), R13
+	SHLQ        $0x03, R13
+	ADDQ        R13, AX
+	ADDQ        R13, CX
+	MOVQ        fromStep+56(FP), R13
+	SHLQ        $0x03, R13
+	ADDQ        R13, SI
+	ADDQ        R13, DI
+	SUBQ        $0x01, R12
+	JNZ         block
+	MOVQ        toNext+64(FP), R12
+	SHLQ        $0x03, R12
+	ADDQ        R12, AX
+	ADDQ        R12, CX
+	MOVQ        fromNext+72(FP), R12
+	SHLQ        $0x03, R12
+	ADDQ        R12, SI
+	ADDQ        R12, DI
+	ADDQ        $0x30, R10
+	SUBQ        $0x01, R11
+	JNZ         butterfly
+	VZEROUPPER
+	RET
+
+// func turn256(re *float64, im *float64, rowRe *float64, rowIm *float64, wre *float64, wim *float64, n int)
+// Requires: AVX, FMA3
+TEXT ·turn256(SB), NOSPLIT, $0-56
+	MOVQ re+0(FP), AX
+	MOVQ im+8(FP), CX
+	MOVQ rowRe+16(FP), DX
+	MOVQ rowIm+24(FP), BX
+	MOVQ wre+32(FP), SI
+	MOVQ wim+40(FP), DI
+	MOVQ n+48(FP), R8
+
+next:
+	VBROADCASTSD (DX), Y0
+	VBROADCASTSD (BX), Y1
+	VMOVUPD      (SI), Y2
+	VMOVUPD      (DI), Y3
+	VMULPD       Y1, Y3, Y4
+	VMULPD       Y1, Y2, Y5
+	VFMSUB231PD  Y0, Y2, Y4
+	VFMADD231PD  Y0, Y3, Y5
+	VMOVUPD      (AX), Y2
+	VMOVUPD      (CX), Y3
+	VMULPD       Y5, Y3, Y6
+	VMULPD       Y5, Y2, Y5
+	VFMSUB231PD  Y4, Y2, Y6
+	VFMADD231PD  Y4, Y3, Y5
+	VMOVUPD      Y6, (AX)
+	VMOVUPD      Y5, (CX)
+	VMOVUPD      32(SI), Y2
+	VMOVUPD      32(DI), Y3
+	VMULPD       Y1, Y3, Y4
+	VMULPD       Y1, Y2, Y5
+	VFMSUB231PD  Y0, Y2, Y4
+	VFMADD231PD  Y0, Y3, Y5
+	VMOVUPD      32(AX), Y2
+	VMOVUPD      32(CX), Y3
+	VMULPD       Y5, Y3, Y6
+	VMULPD       Y5, Y2, Y5
+	VFMSUB231PD  Y4, Y2, Y6
+	VFMADD231PD  Y4, Y3, Y5
+	VMOVUPD      Y6, 32(AX)
+	VMOVUPD      Y5, 32(CX)
+	VMOVUPD      64(SI), Y2
+	VMOVUPD      64(DI), Y3
+	VMULPD       Y1, Y3, Y4
+	VMULPD       Y1, Y2, Y5
+	VFMSUB231PD  Y0, Y2, Y4
+	VFMADD231PD  Y0, Y3, Y5
+	VMOVUPD      64(AX), Y2
+	VMOVUPD      64(CX), Y3
+	VMULPD       Y5, Y3, Y6
+	VMULPD       Y5, Y2, Y5
+	VFMSUB231PD  Y4, Y2, Y6
+	VFMADD231PD  Y4, Y3, Y5
+	VMOVUPD      Y6, 64(AX)
+	VMOVUPD      Y5, 64(CX)
+	VMOVUPD      96(SI), Y2
+	VMOVUPD      96(DI), Y3
+	VMULPD       Y1, Y3, Y4
+	VMULPD       Y1, Y2, Y1
+	VFMSUB231PD  Y0, Y2, Y4
+	VFMADD231PD  Y0, Y3, Y1
+	VMOVUPD      96(AX), Y0
+	VMOVUPD      96(CX), Y2
+	VMULPD       Y1, Y2, Y3
+	VMULPD       Y1, Y0, Y1
+	VFMSUB231PD  Y4, Y0, Y3
+	VFMADD231PD  Y4, Y2, Y1
+	VMOVUPD      Y3, 96(AX)
+	VMOVUPD      Y1, 96(CX)
+	ADDQ         $0x80, AX
+	ADDQ         $0x80, CX
+	ADDQ         $0x80, SI
+	ADDQ         $0x80, DI
+	ADDQ         $0x08, DX
+	ADDQ         $0x08, BX
+	SUBQ         $0x01, R8
+	JNZ          next
+	VZEROUPPER
+	RET
+
+// func turnBack256(re *float64, im *float64, rowRe *float64, rowIm *float64, wre *float64, wim *float64, n int)
+// Requires: AVX, FMA3
+TEXT ·turnBack256(SB), NOSPLIT, $0-56
+	MOVQ re+0(FP), AX
+	MOVQ im+8(FP), CX
+	MOVQ rowRe+16(FP), DX
+	MOVQ rowIm+24(FP), BX
+	MOVQ wre+32(FP), SI
+	MOVQ wim+40(FP), DI
+	MOVQ n+48(FP), R8
+
+next:
+	VBROADCASTSD (DX), Y0
+	VBROADCASTSD (BX), Y1
+	VMOVUPD      (SI), Y2
+	VMOVUPD      (DI), Y3
+	VMULPD       Y1, Y3, Y4
+	VMULPD       Y1, Y2, Y5
+	VFMSUB231PD  Y0, Y2, Y4
+	VFMADD231PD  Y0, Y3, Y5
+	VMOVUPD      (AX), Y2
+	VMOVUPD      (CX), Y3
+	VMULPD       Y5, Y3, Y6
+	VMULPD       Y5, Y2, Y5
+	VFMADD231PD  Y4, Y2, Y6
+	VFMSUB231PD  Y4, Y3, Y5
+	VMOVUPD      Y6, (AX)
+	VMOVUPD      Y5, (CX)
+	VMOVUPD      32(SI), Y2
+	VMOVUPD      32(DI), Y3
+	VMULPD       Y1, Y3, Y4
+	VMULPD       Y1, Y2, Y5
+	VFMSUB231PD  Y0, Y2, Y4
+	VFMADD231PD  Y0, Y3, Y5
+	VMOVUPD      32(AX), Y2
+	VMOVUPD      32(CX), Y3
+	VMULPD       Y5, Y3, Y6
+	VMULPD       Y5, Y2, Y5
+	VFMADD231PD  Y4, Y2, Y6
+	VFMSUB231PD  Y4, Y3, Y5
+	VMOVUPD      Y6, 32(AX)
+	VMOVUPD      Y5, 32(CX)
+	VMOVUPD      64(SI), Y2
+	VMOVUPD      64(DI), Y3
+	VMULPD       Y1, Y3, Y4
+	VMULPD       Y1, Y2, Y5
+	VFMSUB231PD  Y0, Y2, Y4
+	VFMADD231PD  Y0, Y3, Y5
+	VMOVUPD      64(AX), Y2
+	VMOVUPD      64(CX), Y3
+	VMULPD       Y5, Y3, Y6
+	VMULPD       Y5, Y2, Y5
+	VFMADD231PD  Y4, Y2, Y6
+	VFMSUB231PD  Y4, Y3, Y5
+	VMOVUPD      Y6, 64(AX)
+	VMOVUPD      Y5, 64(CX)
+	VMOVUPD      96(SI), Y2
+	VMOVUPD      96(DI), Y3
+	VMULPD       Y1, Y3, Y4
+	VMULPD       Y1, Y2, Y1
+	VFMSUB231PD  Y0, Y2, Y4
+	VFMADD231PD  Y0, Y3, Y1
+	VMOVUPD      96(AX), Y0
+	VMOVUPD      96(CX), Y2
+	VMULPD       Y1, Y2, Y3
+	VMULPD       Y1, Y0, Y1
+	VFMADD231PD  Y4, Y0, Y3
+	VFMSUB231PD  Y4, Y2, Y1
+	VMOVUPD      Y3, 96(AX)
+	VMOVUPD      Y1, 96(CX)
+	ADDQ         $0x80, AX
+	ADDQ         $0x80, CX
+	ADDQ         $0x80, SI
+	ADDQ         $0x80, DI
+	ADDQ         $0x08, DX
+	ADDQ         $0x08, BX
+	SUBQ         $0x01, R8
+	JNZ          next
+	VZEROUPPER
+	RET
+
+// func transpose256(to *float64, from *float64, toStep int, fromStep int, toNext int, fromNext int, n int)
+// Requires: AVX
+TEXT ·transpose256(SB), NOSPLIT, $0-56
+	MOVQ to+0(FP), AX
+	MOVQ from+8(FP), CX
+	MOVQ toStep+16(FP), DX
+	SHLQ $0x03, DX
+	MOVQ fromStep+24(FP), BX
+	SHLQ $0x03, BX
+	MOVQ toNext+32(FP), SI
+	SHLQ $0x03, SI
+	MOVQ fromNext+40(FP), DI
+	SHLQ $0x03, DI
+	MOVQ n+48(FP), R8
+
+next:
+	MOVQ       CX, R9
+	VMOVUPD    (R9), Y0
+	ADDQ       BX, R9
+	VMOVUPD    (R9), Y1
+	ADDQ       BX, R9
+	VMOVUPD    (R9), Y2
+	ADDQ       BX, R9
+	VMOVUPD    (R9), Y3
+	ADDQ       BX, R9
+	MOVQ       AX, R9
+	VUNPCKLPD  Y1, Y0, Y4
+	VUNPCKHPD  Y1, Y0, Y0
+	VUNPCKLPD  Y3, Y2, Y1
+	VUNPCKHPD  Y3, Y2, Y2
+	VPERM2F128 $0x20, Y1, Y4, Y3
+	VPERM2F128 $0x31, Y1, Y4, Y1
+	VPERM2F128 $0x20, Y2, Y0, Y4
+	VPERM2F128 $0x31, Y2, Y0, Y0
+	VMOVUPD    Y3, (R9)
+	ADDQ       DX, R9
+	VMOVUPD    Y4, (R9)
+	ADDQ       DX, R9
+	VMOVUPD    Y1, (R9)
+	ADDQ       DX, R9
+	VMOVUPD    Y0, (R9)
+	ADDQ       DX, R9
+	ADDQ       SI, AX
+	ADDQ       DI, CX
+	SUBQ       $0x01, R8
+	JNZ        next
+	VZEROUPPER
+	RET
+
+// func square256(ar *float64, ai *float64, br *float64, bi *float64, wre *float64, wim *float64, row *float64, n int, side int, count int)
+// Requires: AVX, AVX2, FMA3
+TEXT ·square256(SB), NOSPLIT, $0-80
+	MOVQ ar+0(FP), AX
+	MOVQ ai+8(FP), CX
+	MOVQ br+16(FP), DX
+	MOVQ bi+24(FP), BX
+	MOVQ wre+32(FP), SI
+	MOVQ wim+40(FP), DI
+	MOVQ row+48(FP), R8
+	MOVQ count+72(FP), R9
+
+row:
+	VBROADCASTSD (R8), Y0
+	VBROADCASTSD 8(R8), Y1
+	XORQ         R10, R10
+	XORQ         R11, R11
+	MOVQ         n+56(FP), R12
+	SHLQ         $0x03, R12
+
+columns:
+	VMOVUPD     (AX)(R10*1), Y2
+	VMOVUPD     (CX)(R10*1), Y3
+	VMOVUPD     -24(DX)(R11*1), Y4
+	VPERMPD     $0x1b, Y4, Y4
+	VMOVUPD     -24(BX)(R11*1), Y5
+	VPERMPD     $0x1b, Y5, Y5
+	VADDPD      Y4, Y2, Y6
+	VADDPD      Y5, Y3, Y7
+	VSUBPD      Y5, Y3, Y3
+	VSUBPD      Y2, Y4, Y2
+	VMOVUPD     (SI)(R10*1), Y4
+	VMOVUPD     (DI)(R10*1), Y5
+	VMULPD      Y1, Y5, Y8
+	VMULPD      Y1, Y4, Y9
+	VFMSUB231PD Y0, Y4, Y8
+	VFMADD231PD Y0, Y5, Y9
+	VMULPD      Y3, Y3, Y4
+	VFMSUB231PD Y6, Y6, Y4
+	VADDPD      Y6, Y6, Y5
+	VMULPD      Y3, Y5, Y5
+	VMULPD      Y2, Y2, Y10
+	VFMSUB231PD Y7, Y7, Y10
+	VADDPD      Y7, Y7, Y11
+	VMULPD      Y2, Y11, Y11
+	VMULPD      Y9, Y11, Y12
+	VMULPD      Y9, Y10, Y9
+	VFMSUB231PD Y8, Y10, Y12
+	VFMADD231PD Y8, Y11, Y9
+	VADDPD      Y12, Y4, Y4
+	VADDPD      Y9, Y5, Y5
+	VMULPD      Y2, Y3, Y8
+	VMULPD      Y2, Y6, Y2
+	VFMSUB231PD Y7, Y6, Y8
+	VFMADD231PD Y7, Y3, Y2
+	VADDPD      Y8, Y8, Y3
+	VADDPD      Y2, Y2, Y2
+	VSUBPD      Y2, Y4, Y6
+	VMOVUPD     Y6, (AX)(R10*1)
+	VADDPD      Y3, Y5, Y6
+	VMOVUPD     Y6, (CX)(R10*1)
+	VADDPD      Y2, Y4, Y2
+	VPERMPD     $0x1b, Y2, Y2
+	VMOVUPD     Y2, -24(DX)(R11*1)
+	VSUBPD      Y5, Y3, Y2
+	VPERMPD     $0x1b, Y2, Y2
+	VMOVUPD     Y2, -24(BX)(R11*1)
 	ADDQ        $0x20, R10
-	ADDQ        $0x20, R11
-	ADDQ        $0x20, DX
-	SUBQ        $0x04, BX
-	JNZ         next
+	SUBQ        $0x20, R11
+	SUBQ        $0x20, R12
+	JNZ         columns
+	MOVQ        side+64(FP), R10
+	SHLQ        $0x03, R10
+	ADDQ        R10, AX
+	ADDQ        R10, CX
+	SUBQ        R10, DX
+	SUBQ        R10, BX
+	ADDQ        $0x10, R8
+	SUBQ        $0x01, R9
+	JNZ         row
 	VZEROUPPER
 	RET
 
-// func turn256(re *float64, im *float64, wre *float64, wim *float64, n int)
+// func carry256(even *float64, odd *float64, weights *float64, constants *float64, state *float64, n int)
 // Requires: AVX, FMA3
-TEXT ·turn256(SB), NOSPLIT, $0-40
-	MOVQ re+0(FP), AX
-	MOVQ im+8(FP), CX
-	MOVQ wre+16(FP), DX
-	MOVQ wim+24(FP), BX
-	MOVQ n+32(FP), SI
+TEXT ·carry256(SB), NOSPLIT, $0-48
+	MOVQ even+0(FP), AX
+	MOVQ odd+8(FP), CX
+	MOVQ weights+16(FP), DX
+	MOVQ constants+24(FP), BX
+	MOVQ state+32(FP), SI
+	MOVQ n+40(FP), DI
+	MOVQ DI, R8
+	SHLQ $0x03, R8
+	LEAQ (R8)(R8*2), R9
 
 next:
-	VMOVUPD     (AX), Y0
-	VMOVUPD     (CX), Y1
-	VMOVUPD     (DX), Y2
-	VMOVUPD     (BX), Y3
-	VMULPD      Y3, Y1, Y4
-	VMULPD      Y3, Y0, Y3
-	VFMSUB231PD Y2, Y0, Y4
-	VFMADD231PD Y2, Y1, Y3
-	VMOVUPD     Y4, (AX)
-	VMOVUPD     Y3, (CX)
-	ADDQ        $0x20, AX
-	ADDQ        $0x20, CX
-	ADDQ        $0x20, DX
-	ADDQ        $0x20, BX
-	SUBQ        $0x04, SI
-	JNZ         next
-	VZEROUPPER
-	RET
-
-// func turn256Back(re *float64, im *float64, wre *float64, wim *float64, n int)
-// Requires: AVX, FMA3
-TEXT ·turn256Back(SB), NOSPLIT, $0-40
-	MOVQ re+0(FP), AX
-	MOVQ im+8(FP), CX
-	MOVQ wre+16(FP), DX
-	MOVQ wim+24(FP), BX
-	MOVQ n+32(FP), SI
-
-next:
-	VMOVUPD     (AX), Y0
-	VMOVUPD     (CX), Y1
-	VMOVUPD     (DX), Y2
-	VMOVUPD     (BX), Y3
-	VMULPD      Y3, Y1, Y4
-	VMULPD      Y3, Y0, Y3
-	VFMADD231PD Y2, Y0, Y4
-	VFMSUB231PD Y2, Y1, Y3
-	VMOVUPD     Y4, (AX)
-	VMOVUPD     Y3, (CX)
-	ADDQ        $0x20, AX
-	ADDQ        $0x20, CX
-	ADDQ        $0x20, DX
-	ADDQ        $0x20, BX
-	SUBQ        $0x04, SI
-	JNZ         next
+	VMOVUPD      (DX), Y0
+	VMULPD       (BX), Y0, Y0
+	VCMPPD       $0x1d, 128(BX), Y0, Y1
+	VMULPD       576(BX), Y0, Y2
+	VBLENDVPD    Y1, Y2, Y0, Y0
+	VCMPPD       $0x11, 192(BX), Y0, Y0
+	VMOVUPD      (DX)(R8*2), Y2
+	VMULPD       64(BX), Y2, Y2
+	VMULPD       640(BX), Y2, Y3
+	VBLENDVPD    Y1, Y3, Y2, Y2
+	VMOVUPD      (AX), Y1
+	VMULPD       Y2, Y1, Y1
+	VADDPD       512(BX), Y1, Y2
+	VSUBPD       512(BX), Y2, Y2
+	VSUBPD       Y2, Y1, Y1
+	VANDPD       704(BX), Y1, Y1
+	VMOVUPD      192(SI), Y3
+	VMAXPD       Y1, Y3, Y1
+	VMOVUPD      Y1, 192(SI)
+	VMOVUPD      384(BX), Y1
+	VMOVUPD      256(BX), Y3
+	VBLENDVPD    Y0, 448(BX), Y1, Y1
+	VBLENDVPD    Y0, 320(BX), Y3, Y3
+	VMULPD       Y1, Y2, Y1
+	VADDPD       512(BX), Y1, Y1
+	VSUBPD       512(BX), Y1, Y1
+	VFNMADD231PD Y3, Y1, Y2
+	VMOVUPD      (DX)(R8*1), Y3
+	VMULPD       (BX), Y3, Y3
+	VCMPPD       $0x1d, 128(BX), Y3, Y4
+	VMULPD       576(BX), Y3, Y5
+	VBLENDVPD    Y4, Y5, Y3, Y3
+	VCMPPD       $0x11, 192(BX), Y3, Y3
+	VMOVUPD      (DX)(R9*1), Y5
+	VMULPD       64(BX), Y5, Y5
+	VMULPD       640(BX), Y5, Y6
+	VBLENDVPD    Y4, Y6, Y5, Y5
+	VMOVUPD      (CX), Y4
+	VMULPD       Y5, Y4, Y4
+	VADDPD       512(BX), Y4, Y5
+	VSUBPD       512(BX), Y5, Y5
+	VSUBPD       Y5, Y4, Y4
+	VANDPD       704(BX), Y4, Y4
+	VMOVUPD      192(SI), Y6
+	VMAXPD       Y4, Y6, Y4
+	VMOVUPD      Y4, 192(SI)
+	VMOVUPD      384(BX), Y4
+	VMOVUPD      256(BX), Y6
+	VBLENDVPD    Y3, 448(BX), Y4, Y4
+	VBLENDVPD    Y3, 320(BX), Y6, Y6
+	VMULPD       Y4, Y5, Y4
+	VADDPD       512(BX), Y4, Y4
+	VSUBPD       512(BX), Y4, Y4
+	VFNMADD231PD Y6, Y4, Y5
+	VMOVUPD      (SI), Y6
+	VPERM2F128   $0x21, Y4, Y6, Y6
+	VSHUFPD      $0x05, Y4, Y6, Y6
+	VMOVUPD      Y4, (SI)
+	VADDPD       Y6, Y2, Y2
+	VADDPD       Y1, Y5, Y1
+	VMOVUPD      384(BX), Y4
+	VMOVUPD      256(BX), Y5
+	VBLENDVPD    Y0, 448(BX), Y4, Y4
+	VBLENDVPD    Y0, 320(BX), Y5, Y5
+	VMULPD       Y4, Y2, Y4
+	VADDPD       512(BX), Y4, Y4
+	VSUBPD       512(BX), Y4, Y4
+	VFNMADD231PD Y5, Y4, Y2
+	VMOVUPD      384(BX), Y5
+	VMOVUPD      256(BX), Y6
+	VBLENDVPD    Y3, 448(BX), Y5, Y5
+	VBLENDVPD    Y3, 320(BX), Y6, Y6
+	VMULPD       Y5, Y1, Y5
+	VADDPD       512(BX), Y5, Y5
+	VSUBPD       512(BX), Y5, Y5
+	VFNMADD231PD Y6, Y5, Y1
+	VMOVUPD      64(SI), Y6
+	VPERM2F128   $0x21, Y5, Y6, Y6
+	VSHUFPD      $0x05, Y5, Y6, Y6
+	VMOVUPD      Y5, 64(SI)
+	VADDPD       Y6, Y2, Y2
+	VADDPD       Y4, Y1, Y1
+	VMOVUPD      384(BX), Y4
+	VMOVUPD      256(BX), Y5
+	VBLENDVPD    Y0, 448(BX), Y4, Y4
+	VBLENDVPD    Y0, 320(BX), Y5, Y5
+	VMULPD       Y4, Y2, Y0
+	VADDPD       512(BX), Y0, Y0
+	VSUBPD       512(BX), Y0, Y0
+	VFNMADD231PD Y5, Y0, Y2
+	VMOVUPD      384(BX), Y4
+	VMOVUPD      256(BX), Y5
+	VBLENDVPD    Y3, 448(BX), Y4, Y4
+	VBLENDVPD    Y3, 320(BX), Y5, Y5
+	VMULPD       Y4, Y1, Y3
+	VADDPD       512(BX), Y3, Y3
+	VSUBPD       512(BX), Y3, Y3
+	VFNMADD231PD Y5, Y3, Y1
+	VMOVUPD      128(SI), Y4
+	VPERM2F128   $0x21, Y3, Y4, Y4
+	VSHUFPD      $0x05, Y3, Y4, Y4
+	VMOVUPD      Y3, 128(SI)
+	VADDPD       Y4, Y2, Y2
+	VADDPD       Y0, Y1, Y0
+	VMOVUPD      (DX), Y1
+	VMULPD       (BX), Y1, Y1
+	VCMPPD       $0x1d, 128(BX), Y1, Y3
+	VMULPD       576(BX), Y1, Y4
+	VBLENDVPD    Y3, Y4, Y1, Y1
+	VMULPD       Y1, Y2, Y1
+	VMOVUPD      Y1, (AX)
+	ADDQ         $0x20, AX
+	VMOVUPD      (DX)(R8*1), Y1
+	VMULPD       (BX), Y1, Y1
+	VCMPPD       $0x1d, 128(BX), Y1, Y2
+	VMULPD       576(BX), Y1, Y3
+	VBLENDVPD    Y2, Y3, Y1, Y1
+	VMULPD       Y1, Y0, Y0
+	VMOVUPD      Y0, (CX)
+	ADDQ         $0x20, CX
+	ADDQ         $0x20, DX
+	SUBQ         $0x04, DI
+	JNZ          next
 	VZEROUPPER
 	RET

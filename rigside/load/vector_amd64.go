@@ -29,46 +29,92 @@ func multiplyAdd(width Width, a, b, c []float64, passes int) {
 	}
 }
 
-func forwardRows(width Width, re, im []float64, stride, n int, w []float64) {
-	switch width {
-	case Bits512:
-		forward512(&re[0], &im[0], stride, n, &w[0])
-	case Bits256:
-		forward256(&re[0], &im[0], stride, n, &w[0])
+// butterflies are the kernels of a transform's stage.
+type butterflies struct {
+	wide, narrow func(toRe, toIm, fromRe, fromIm *float64, toArm, fromArm, toStep, fromStep, toNext, fromNext, blocks, butterflies int,
+		w *float64)
+	plain butterfly
+}
+
+var (
+	forwardKernels  = butterflies{forward512, forward256, forwardPortable}
+	backwardKernels = butterflies{backward512, backward256, backwardPortable}
+)
+
+func forwardStage(width Width, to, from columns, s *stage, side int) {
+	forwardKernels.stage(width, to, from, s, side)
+}
+
+func backwardStage(width Width, to, from columns, s *stage, side int) {
+	backwardKernels.stage(width, to, from, s, side)
+}
+
+func (k *butterflies) stage(width Width, to, from columns, s *stage, side int) {
+	if width == Portable {
+		stagePortable(to, from, s, side, k.plain)
+		return
+	}
+	kernel := k.narrow
+	if width == Bits512 {
+		kernel = k.wide
+	}
+	arm, next := s.length/4, 1-side // next is from behind the last block to the first of the next butterfly
+	kernel(&to.re[0], &to.im[0], &from.re[0], &from.im[0], arm*to.stride, arm*from.stride, s.length*to.stride, s.length*from.stride,
+		next*to.stride, next*from.stride, side/s.length, arm, &s.w[0])
+}
+
+func turn(width Width, x, rows, w numbers, n int, back bool) {
+	switch {
+	case width == Portable:
+		turnPortable(x, rows, w, n, back)
+	case width == Bits512 && back:
+		turnBack512(&x.re[0], &x.im[0], &rows.re[0], &rows.im[0], &w.re[0], &w.im[0], n)
+	case width == Bits512:
+		turn512(&x.re[0], &x.im[0], &rows.re[0], &rows.im[0], &w.re[0], &w.im[0], n)
+	case back:
+		turnBack256(&x.re[0], &x.im[0], &rows.re[0], &rows.im[0], &w.re[0], &w.im[0], n)
 	default:
-		forwardRowsPortable(re, im, stride, n, w)
+		turn256(&x.re[0], &x.im[0], &rows.re[0], &rows.im[0], &w.re[0], &w.im[0], n)
 	}
 }
 
-func backwardRows(width Width, re, im []float64, stride, n int, w []float64) {
-	switch width {
-	case Bits512:
-		backward512(&re[0], &im[0], stride, n, &w[0])
-	case Bits256:
-		backward256(&re[0], &im[0], stride, n, &w[0])
-	default:
-		backwardRowsPortable(re, im, stride, n, w)
-	}
-}
-
-// perTurn is how many numbers are turned in one call, which cannot be interrupted.
-const perTurn = 1 << 14
-
-func turnAll(width Width, re, im, wre, wim []float64, back bool) {
-	for at := 0; at < len(re); at += perTurn {
-		n := min(perTurn, len(re)-at)
-		switch {
-		case width == Portable:
-			turnAllPortable(re[at:at+n], im[at:at+n], wre[at:at+n], wim[at:at+n], back)
-		case width == Bits512 && back:
-			turn512Back(&re[at], &im[at], &wre[at], &wim[at], n)
-		case width == Bits512:
-			turn512(&re[at], &im[at], &wre[at], &wim[at], n)
-		case back:
-			turn256Back(&re[at], &im[at], &wre[at], &wim[at], n)
-		default:
-			turn256(&re[at], &im[at], &wre[at], &wim[at], n)
+// mirror takes columns of squares of a vector's length one after the other.
+func mirror(width Width, to, from numbers, toStep, fromStep, rows, columns int) {
+	lanes := width.lanes()
+	for _, x := range [2][2][]float64{{to.re, from.re}, {to.im, from.im}} {
+		for at := 0; at < columns && width != Portable; at += lanes {
+			if width == Bits512 {
+				transpose512(&x[0][at*toStep], &x[1][at], toStep, fromStep, lanes, lanes*fromStep, rows/lanes)
+			} else {
+				transpose256(&x[0][at*toStep], &x[1][at], toStep, fromStep, lanes, lanes*fromStep, rows/lanes)
+			}
 		}
+		if width == Portable {
+			mirrorPortable(x[0], x[1], toStep, fromStep, rows, columns)
+		}
+	}
+}
+
+// squareColumns takes the widest vectors that fit.
+func squareColumns(width Width, y numbers, a, b int, w numbers, rows []float64, n, side int) {
+	switch {
+	case width == Bits512 && n%8 == 0:
+		square512(&y.re[a], &y.im[a], &y.re[b], &y.im[b], &w.re[0], &w.im[0], &rows[0], n, side, side/2)
+	case width != Portable && n%4 == 0:
+		square256(&y.re[a], &y.im[a], &y.re[b], &y.im[b], &w.re[0], &w.im[0], &rows[0], n, side, side/2)
+	default:
+		squareColumnsPortable(y, a, b, w, rows, n, side)
+	}
+}
+
+func carryRow(width Width, even, odd, columns []float64, c *carried, state *carrying) {
+	switch width {
+	case Bits512:
+		carry512(&even[0], &odd[0], &columns[0], &c[0][0], &state[0][0], len(even))
+	case Bits256:
+		carry256(&even[0], &odd[0], &columns[0], &c[0][0], &state[0][0], len(even))
+	default:
+		carryRowPortable(even, odd, columns, c, state)
 	}
 }
 

@@ -6,16 +6,27 @@ func vectorWidths() []Width { return nil }
 
 func multiplyAdd(_ Width, a, b, c []float64, passes int) { multiplyAddPortable(a, b, c, passes) }
 
-func forwardRows(_ Width, re, im []float64, stride, n int, w []float64) {
-	forwardRowsPortable(re, im, stride, n, w)
+func forwardStage(_ Width, to, from columns, s *stage, side int) {
+	stagePortable(to, from, s, side, forwardPortable)
 }
 
-func backwardRows(_ Width, re, im []float64, stride, n int, w []float64) {
-	backwardRowsPortable(re, im, stride, n, w)
+func backwardStage(_ Width, to, from columns, s *stage, side int) {
+	stagePortable(to, from, s, side, backwardPortable)
 }
 
-func turnAll(_ Width, re, im, wre, wim []float64, back bool) {
-	turnAllPortable(re, im, wre, wim, back)
+func turn(_ Width, x, rows, w numbers, n int, back bool) { turnPortable(x, rows, w, n, back) }
+
+func mirror(_ Width, to, from numbers, toStep, fromStep, rows, columns int) {
+	mirrorPortable(to.re, from.re, toStep, fromStep, rows, columns)
+	mirrorPortable(to.im, from.im, toStep, fromStep, rows, columns)
+}
+
+func squareColumns(_ Width, y numbers, a, b int, w numbers, rows []float64, n, side int) {
+	squareColumnsPortable(y, a, b, w, rows, n, side)
+}
+
+func carryRow(_ Width, even, odd, columns []float64, c *carried, state *carrying) {
+	carryRowPortable(even, odd, columns, c, state)
 }
 
 // hammer does nothing here: there is no way past the caches.
