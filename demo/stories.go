@@ -35,7 +35,7 @@ func baseline(want string) step {
 }
 
 // everyOther are the yardsticks that only the first rig takes under each of its trims.
-var everyOther = []string{yardstick.Sustained, "big-number", "memory-bandwidth", "memory-latency", "response", "idle"}
+var everyOther = []string{yardstick.Sustained, yardstick.BigNumber, "memory-bandwidth", "memory-latency", "response", "idle"}
 
 // typed adds results of another program, as a builder would type them in, under stock and the last trim that held.
 func typed(ctx context.Context, r *rig) error {

@@ -79,7 +79,7 @@ func (a *agent) score(y *yardstick.Yardstick) float64 {
 		return throughput.AllCore(p, clocks, tuning.SMT, m)
 	case "single-core":
 		return throughput.SingleCore(p, clocks, m)
-	case "big-number":
+	case yardstick.BigNumber:
 		return l.order.Work / throughput.BigNumberOps(throughput.AllCore(p, clocks, tuning.SMT, m))
 	case "memory-bandwidth":
 		return throughput.BandwidthGBs(m)

@@ -57,6 +57,10 @@ const (
 	Sustained = "sustained"
 )
 
+// BigNumber is the time of big numbers. One whose way of working changes gets another id, so that nobody takes that for the machine's: its
+// earlier scores, of "big-number", were taken by transforms that worked at less than half the rate.
+const BigNumber = "big-number-2"
+
 // own is listed as scores are shown.
 var own = []Yardstick{
 	{ID: Burst, Name: "All-core burst", Unit: "pt", Better: Higher, Load: load.Heavy, Measure: Rate, Per: 55.296e6,
@@ -65,7 +69,7 @@ var own = []Yardstick{
 		WarmS: 480, WindowS: 120, TypicalS: 600, Runs: 3},
 	{ID: "single-core", Name: "Single-core throughput", Unit: "pt", Better: Higher, Load: load.Light, Measure: BestRate, Work: 3e9, Per: 2e6,
 		WarmS: 0.3, TypicalS: 40, Runs: 3},
-	{ID: "big-number", Name: "Big-number time", Unit: "s", Better: Lower, Load: load.Transform, Measure: Time, Work: 1.2e12, Whole: true,
+	{ID: BigNumber, Name: "Big-number time", Unit: "s", Better: Lower, Load: load.Transform, Measure: Time, Work: 1.2e12, Whole: true,
 		Per: 1, RestS: 60, WarmS: 5, TypicalS: 20, Runs: 3},
 	{ID: "memory-bandwidth", Name: "Memory bandwidth", Unit: "GB/s", Better: Higher, Load: load.Memory, Measure: Rate, Work: 6e10, Per: 1e9,
 		WarmS: 1, TypicalS: 15, MemoryMB: 192, Runs: 3},
