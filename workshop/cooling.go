@@ -161,7 +161,9 @@ func (w *Workshop) Cooling(ctx context.Context, rig int64, ask CoolingAsk) (*Coo
 	}
 	settings := c.trim.Settings.V
 	now, err := w.asked(c, settings)
-	if err != nil {
+	if errors.Is(err, ErrSketch) {
+		return nil, err
+	} else if err != nil {
 		return nil, conflict("the board of %s does not take the settings of %s any more, so nothing can be said of its cooling: %v", c.rig.Name,
 			nameOf(c.trim), err)
 	}

@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -424,10 +425,10 @@ func (w *Workshop) TrimDiff(ctx context.Context, rig, from, to int64) ([]trim.Ch
 	return trim.Diff(a.Settings.V, b.Settings.V), nil
 }
 
-// nameOf calls a trim by its number, as pages do.
+// nameOf calls a trim by its number, as pages do; the first by its name, "stock" or "as found".
 func nameOf(t *store.Trim) string {
 	if t.Number == 0 {
-		return "stock"
+		return cmp.Or(t.Name, "stock")
 	}
 	return fmt.Sprintf("T%d", t.Number)
 }

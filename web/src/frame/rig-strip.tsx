@@ -9,7 +9,9 @@ export function RigStrip({ rig }: { rig: Rig }) {
   const { data: beat } = useQuery(vitalsQuery(rig.id));
   const vitals = beat?.vitals ?? rig.vitals;
   const parts = rig.parts
-    ? [rig.parts.processor, rig.parts.board, rig.parts.cooler, rig.parts.memory]
+    ? rig.sketched
+      ? [rig.parts.processor, 'set in its running system']
+      : [rig.parts.processor, rig.parts.board, rig.parts.cooler, rig.parts.memory]
     : [rig.facts ? `${rig.facts.cores} cores · ${num(rig.facts.memoryMB / 1024)} GiB` : 'parts not known'];
   return (
     <div className="flex min-w-0 items-baseline gap-4">

@@ -287,7 +287,7 @@ function Refit({ rig }: { rig: Rig }) {
   return (
     <label className="mt-1 flex items-baseline gap-2">
       <input type="checkbox" checked={rig.refit} onChange={(e) => set.mutate(e.target.checked)} />
-      Fit again by itself what the board loses
+      {rig.inSystem ? 'Fit again by itself what a start loses' : 'Fit again by itself what the board loses'}
     </label>
   );
 }
