@@ -1,7 +1,10 @@
 package e2e
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
+	"io"
 	"net/http"
 	"os/exec"
 	"testing"
@@ -23,6 +26,17 @@ func TestJourneyNewRig(t *testing.T) {
 	p.fill("[data-new-rig] input", "Workbench")
 	act("button", "Add a rig")
 	code := must(p.see("[data-code]", "-").Text())
+	p.click("summary", "no zerokeel yet")
+	got, err := http.Get(address + "/zerokeel")
+	if err != nil {
+		t.Fatal(err)
+	}
+	sum := sha256.New()
+	_, err = io.Copy(sum, got.Body)
+	_ = got.Body.Close()
+	if said := *must(p.see("[data-fetch]", "").Attribute("data-fetch")); err != nil || said != hex.EncodeToString(sum.Sum(nil)) {
+		t.Errorf("the program that machines get is not the one of the page's sum %s: %v", said, err)
+	}
 	dir := t.TempDir()
 	wrong, err := exec.Command(program, "agent", "link", code[:len(code)-1]+"#", "--state", dir).CombinedOutput()
 	if err == nil {

@@ -1,7 +1,12 @@
 package server
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
+	"io"
 	"net/http"
+	"os"
+	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -33,8 +38,44 @@ func (s *Server) MakeLinkCode(c *echo.Context, rig api.RigID) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusCreated, apiLinking(l, code))
+	out := apiLinking(l, code)
+	if sum, err := programSum(); err == nil {
+		out.ProgramSum = &sum
+	}
+	return c.JSON(http.StatusCreated, out)
 }
+
+// programPath is where a machine gets this program: static, it runs as an agent wherever the server would.
+const programPath = "/zerokeel"
+
+// program answers with this program. Anybody may have it; that it is the right one, its sum on the rig's page tells.
+func (s *Server) program(c *echo.Context) error {
+	path, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Content-Type", "application/octet-stream")
+	http.ServeFile(c.Response(), c.Request(), path)
+	return nil
+}
+
+// programSum is the SHA-256 of this program.
+var programSum = sync.OnceValues(func() (string, error) {
+	path, err := os.Executable()
+	if err != nil {
+		return "", err
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return "", err
+	}
+	defer func() { _ = f.Close() }()
+	sum := sha256.New()
+	if _, err := io.Copy(sum, f); err != nil {
+		return "", err
+	}
+	return hex.EncodeToString(sum.Sum(nil)), nil
+})
 
 // TakeIn lets a machine in.
 func (s *Server) TakeIn(c *echo.Context, rig api.RigID) error {

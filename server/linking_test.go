@@ -4,7 +4,9 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"log/slog"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -90,6 +92,18 @@ func TestLinkedByACode(t *testing.T) {
 		if id, _, err := bench.Shop.RigByToken(context.Background(), got.at.Token); err != nil || id != made.Rig.Id {
 			t.Errorf("%s: its token is that of rig %d: %v", name, id, err)
 		}
+		again := asks(t, good, "desk-7")
+		refused("the same machine by another ticket", again, "another machine")
+		ctx, end := context.WithCancel(context.Background())
+		client := link.NewClient(got.at, func() link.Hello {
+			return link.Hello{Protocol: link.Version, Agent: "test", Stream: "s", BootID: "b", Now: 1, ClockRate: 1, Facts: link.Facts{Cores: 1}}
+		}, func(link.Order) {}, slog.New(slog.DiscardHandler))
+		var running sync.WaitGroup
+		running.Go(func() { _ = client.Run(ctx) })
+		bench.Until("its code goes with its first link", func() bool { bench.Call("GET", path, nil, 200, &l); return !l.Good })
+		end()
+		running.Wait()
+		refused("the code of a machine that has linked", asks(t, good, "desk-7"), "no longer good")
 		if pinned := len(got.at.Fingerprint) == 64; pinned != (name == "guarded") {
 			t.Errorf("%s: the server is known by %q", name, got.at.Fingerprint)
 		}

@@ -101,6 +101,7 @@ func New(cfg Config) (*Server, http.Handler, error) {
 	e.GET("/health/live", s.live)
 	e.GET("/health/ready", s.ready)
 	e.GET(link.Path, s.link)
+	e.GET(programPath, s.program)
 	e.Match([]string{http.MethodGet, http.MethodHead}, "/*", s.frontEnd)
 	return s, e, nil
 }

@@ -62,6 +62,19 @@ func (s *Store) ShowLinkCode(ctx context.Context, secret, ticket []byte, facts l
 	}), "find a code to link by")
 }
 
+// TellToken makes a token the one of a rig, for the machine that was taken in by its code. The code goes once a machine links: until then
+// the same machine may ask again, as the answer may have been lost.
+func (s *Store) TellToken(ctx context.Context, rig int64, hash []byte) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		result, err := tx.ExecContext(ctx, `UPDATE link_codes l JOIN rigs r ON r.id = l.rig_id SET l.told = TRUE, r.token_hash = ?
+			WHERE l.rig_id = ? AND l.taken_in`, hash, rig)
+		if err != nil {
+			return err
+		}
+		return changed(result, sql.ErrNoRows)
+	}), "tell the token of rig %d", rig)
+}
+
 // TakeIn lets the machine that waits by a rig's code in. It is ErrNotFound where none does.
 func (s *Store) TakeIn(ctx context.Context, rig int64) error {
 	return known(s.within(ctx, func(tx *txn) error {

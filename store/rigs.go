@@ -159,6 +159,9 @@ func (s *Store) Hello(ctx context.Context, rig int64, h *link.Hello, holder stri
 			h.BootID, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), AsJSON(h.Headers), rig); err != nil {
 			return err
 		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM link_codes WHERE rig_id = ? AND told`, rig); err != nil {
+			return err
+		}
 		// A stream that is not known begins where the rig says: what came before was told to a database that is no more.
 		if _, err := tx.ExecContext(ctx, `INSERT IGNORE INTO link_streams (rig_id, stream, last_seq) VALUES (?, ?, ?)`, rig,
 			h.Stream, max(h.From, 1)-1); err != nil {

@@ -146,7 +146,7 @@ func (w *Workshop) AskToLink(ctx context.Context, ask LinkAsk, within time.Durat
 		}
 		if c.TakenIn {
 			token := rand.Text()
-			if err := w.store.RenewToken(ctx, r.ID, hashToken(token)); err != nil {
+			if err := w.store.TellToken(ctx, r.ID, hashToken(token)); err != nil {
 				return "", "", err
 			}
 			w.hub.Cut(r.ID)

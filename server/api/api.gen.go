@@ -2135,9 +2135,12 @@ type Linking struct {
 	ExpiresAt *time.Time `json:"expiresAt,omitempty"`
 
 	// Good there is a code that is good
-	Good    bool          `json:"good"`
-	TakenIn bool          `json:"takenIn"`
-	Waits   *MachineFacts `json:"waits,omitempty"`
+	Good bool `json:"good"`
+
+	// ProgramSum SHA-256 of the program at /zerokeel, which runs on machines like the server's; told with the code
+	ProgramSum *string       `json:"programSum,omitempty"`
+	TakenIn    bool          `json:"takenIn"`
+	Waits      *MachineFacts `json:"waits,omitempty"`
 }
 
 // Load defines model for Load.

@@ -3359,6 +3359,8 @@ export interface components {
             good: boolean;
             /** @description told once, as it is made */
             code?: string;
+            /** @description SHA-256 of the program at /zerokeel, which runs on machines like the server's; told with the code */
+            programSum?: string;
             /** Format: date-time */
             expiresAt?: string;
             waits?: components["schemas"]["MachineFacts"];

@@ -1,4 +1,5 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
+import { QRCodeSVG } from 'qrcode.react';
 import { useEffect, useRef } from 'react';
 import { api, type Rig, take } from '../../api/client';
 import { linkingQuery } from '../../api/queries';
@@ -25,23 +26,46 @@ export function LinkMachine({ rig, atOnce = false }: { rig: Rig; atOnce?: boolea
     asked.current = true;
   }, [atOnce, begin]);
   const code = now?.good ? make.data?.code : undefined;
+  const sum = make.data?.programSum;
   const waits = now?.waits;
   return (
     <div data-linking={waits ? (now.takenIn ? 'taken in' : 'waits') : code ? 'code' : 'none'}>
       {code && !waits && now?.expiresAt && (
         <>
-          <p
-            className="num my-1 border border-line bg-sheet px-2 py-1.5 text-[17px] tracking-wide break-words"
-            data-code=""
-          >
-            {code}
-          </p>
+          <div className="my-1 flex items-center gap-3 border border-line bg-sheet px-2 py-1.5">
+            <p className="num text-[17px] tracking-wide break-words" data-code="">
+              {code}
+            </p>
+            <QRCodeSVG
+              value={code}
+              size={84}
+              marginSize={2}
+              bgColor="transparent"
+              fgColor="var(--ink)"
+              className="ml-auto shrink-0"
+              title="The code, to be scanned"
+            />
+          </div>
           <p className="mb-2 text-[13px] text-soft">
             On the machine, as root: <code className="num text-ink">zerokeel agent link</code> and the code, with or
             without its dashes. Good until {timeOfDay(now.expiresAt)}, for one machine, and shown this once.
             {window.location.protocol === 'http:' &&
               ' This server is reached from its own machine alone; others link to one that is started with --guarded.'}
           </p>
+          {sum && (
+            <details className="mb-2 text-[13px]">
+              <summary className="cursor-pointer text-soft">The machine has no zerokeel yet</summary>
+              <p className="mt-1 text-soft">
+                This brings the server’s own program, and checks that it is the right one:
+              </p>
+              <code
+                className="num block border border-line bg-sheet px-2 py-1 text-[12px] break-all whitespace-pre-wrap"
+                data-fetch={sum}
+              >
+                {`curl -kfo zerokeel ${window.location.origin}/zerokeel && echo '${sum}  zerokeel' | sha256sum -c && chmod +x zerokeel && ./zerokeel agent link ${code}`}
+              </code>
+            </details>
+          )}
         </>
       )}
       {waits && !now.takenIn && (

@@ -1,0 +1,5 @@
+-- +goose Up
+ALTER TABLE link_codes ADD COLUMN IF NOT EXISTS told BOOLEAN NOT NULL DEFAULT FALSE;
+
+-- +goose Down
+ALTER TABLE link_codes DROP COLUMN IF EXISTS told;
