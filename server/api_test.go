@@ -81,7 +81,10 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"POST", one + "/link-code", `{"address":"ftp://x"}`, 422}, {"POST", one + "/link-code/take-in", "", 409},
 		{"POST", "/api/link", `{"secret":"none","ticket":"` + strings.Repeat("0", 32) +
 			`","facts":{"host":"","system":"","kernel":"","processor":"","cores":1,"threads":1,"memoryMB":1}}`, 409},
-		{"POST", one + "/sketch", "", 409}, {"GET", one + "/start", "", 200}, {"GET", "/api/rigs/99/start", "", 404},
+		{"POST", one + "/sketch", "", 409}, {"POST", one + "/wording", `{"setting":"limit.sail"}`, 422},
+		{"POST", one + "/hand-sketch", `{"board":"B","style":"sail"}`, 409},
+		{"POST", "/api/rigs/99/hand-sketch", `{"board":"B","style":"window"}`, 404},
+		{"GET", one + "/start", "", 200}, {"GET", "/api/rigs/99/start", "", 404},
 		{"GET", one + "/headers", "", 200}, {"PUT", one + "/headers", `{"header":"duty.fan.1","role":"cooler"}`, 200},
 		{"PUT", one + "/headers", `{"header":"duty.fan.1","role":"sail"}`, 422}, {"PUT", one + "/headers", `{"header":"duty.fan.9"}`, 404},
 		{"POST", one + "/headers/sweep", `{"header":"duty.fan.9"}`, 422}, {"GET", one + "/cooling", "", 200},

@@ -45,6 +45,22 @@ func (s *Server) MakeLinkCode(c *echo.Context, rig api.RigID) error {
 	return c.JSON(http.StatusCreated, out)
 }
 
+// SketchByHand makes the sheets of a rig by the trade names of its settings.
+func (s *Server) SketchByHand(c *echo.Context, rig api.RigID) error {
+	in, err := body[api.HandSketch](c)
+	if err != nil {
+		return err
+	}
+	ask := workshop.HandSketch{Board: in.Board, Style: workshop.Style(in.Style), Cores: deref(in.Cores), Threads: deref(in.Threads),
+		EfficiencyCores: deref(in.EfficiencyCores)}
+	ask.Levels.Count, ask.Levels.Delivered = deref(in.Levels), deref(in.Delivered)
+	r, err := s.shop.SketchByHand(c.Request().Context(), rig, ask)
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, apiRig(r))
+}
+
 // programPath is where a machine gets this program: static, it runs as an agent wherever the server would.
 const programPath = "/zerokeel"
 

@@ -12,6 +12,20 @@ import (
 	"zerokeel/workshop"
 )
 
+// WordSetting writes in how a rig's board calls a setting.
+func (s *Server) WordSetting(c *echo.Context, rig api.RigID) error {
+	in, err := body[api.Wording](c)
+	if err != nil {
+		return err
+	}
+	err = s.shop.Word(c.Request().Context(), rig, workshop.Wording{Setting: in.Setting, Label: in.Label, Menu: in.Menu, Min: in.Min,
+		Max: in.Max, Step: in.Step})
+	if err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
 // ListParts answers with every part sheet.
 func (s *Server) ListParts(c *echo.Context) error {
 	parts, err := s.shop.Parts(c.Request().Context())

@@ -3,22 +3,23 @@ package store
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"zerokeel/core/trim"
 )
 
-// Sketch gives a rig sheets that were made from its machine's own word: that of its processor unless there is one by the same id, and its
-// own others in place of earlier ones. Its first trim, of which no settings were known, becomes what was found. It is ErrTaken while a
-// fitting or a trial runs on the rig.
-func (s *Store) Sketch(ctx context.Context, rig int64, parts []Part, found trim.Settings) error {
+// Sketch gives a rig sheets that were made from what is told of it: those that several rigs may share, unless there is one by the same id,
+// and its own others in place of earlier ones. Its first trim, of which no settings were known, becomes what was found. It is ErrTaken
+// while a fitting or a trial runs on the rig.
+func (s *Store) Sketch(ctx context.Context, rig int64, parts []Part, shared []string, found trim.Settings, inSystem bool) error {
 	return known(s.within(ctx, func(tx *txn) error {
 		if err := claim(ctx, tx, rig); err != nil {
 			return err
 		}
 		for _, p := range parts {
 			put := `ON DUPLICATE KEY UPDATE name = VALUES(name), sheet = VALUES(sheet), updated_at = VALUES(updated_at), claims = claims + 1`
-			if p.Kind == "processor" {
+			if slices.Contains(shared, p.Kind) {
 				put = `ON DUPLICATE KEY UPDATE claims = claims + 1`
 			}
 			if _, err := tx.ExecContext(ctx, `INSERT INTO parts (kind, id, name, sheet, updated_at) VALUES (?, ?, ?, ?, ?) `+put, p.Kind, p.ID,
@@ -37,7 +38,7 @@ func (s *Store) Sketch(ctx context.Context, rig int64, parts []Part, found trim.
 			AsJSON(found), rig); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `UPDATE rigs SET in_system = TRUE, records_version = records_version + 1 WHERE id = ?`, rig)
+		_, err := tx.ExecContext(ctx, `UPDATE rigs SET in_system = ?, records_version = records_version + 1 WHERE id = ?`, inSystem, rig)
 		return err
 	}), "sketch rig %d", rig)
 }

@@ -148,7 +148,9 @@ func (w *Workshop) check(ctx context.Context, r *store.Rig, k *rigKnowledge, par
 	}
 	in.Forecast, in.ParentForecast = out.Forecast, out.ParentForecast
 	out.Findings = preflight.Check(in)
-	out.WithinSpec = trim.WithinSpec(set.Processor, set.Board, settings)
+	if !set.Sketched() {
+		out.WithinSpec = trim.WithinSpec(set.Processor, set.Board, settings)
+	}
 	for core := range set.Processor.Cores() {
 		out.Curve = append(out.Curve, CurveOffset{settings.CurveSteps(set.Processor, core), before.CurveSteps(set.Processor, core)})
 	}

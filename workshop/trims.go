@@ -99,7 +99,7 @@ func (w *Workshop) Settings(ctx context.Context, rig int64) ([]Setting, error) {
 		def, index, _ := trim.Find(key)
 		entry, _ := set.Board.Lookup(key)
 		one := Setting{Key: key, Def: def, Index: index, Name: def.Name, Entry: entry, Core: -1}
-		if def.Spec != nil {
+		if def.Spec != nil && !set.Sketched() {
 			one.Spec = def.Spec(set.Processor, index)
 		}
 		switch def.Scope {

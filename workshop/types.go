@@ -58,6 +58,7 @@ type (
 	ComparedTable = compare.Table
 	ComparedRow   = compare.Row
 	ComparedSide  = compare.Side
+	Style         = part.Style
 	SettledRow    = compare.SettledRow
 	SettledLevel  = compare.Level
 	ComparedPair  = compare.Pair

@@ -385,6 +385,9 @@ func (b *Board) validateSettings(f *invalid.List) {
 			if _, spelt := s.Words[word]; !spelt {
 				f.Add(at+".words", "give the attribute value that stands for it", "no value stands for the default %q", word)
 			}
+			if s.Step != 0 && !(s.Min < s.Max && s.Step > 0) {
+				f.Add(at, "give min < max and step > 0", "range %g to %g, step %g", s.Min, s.Max, s.Step)
+			}
 			continue
 		}
 		d, isNumber := s.Default.Number()

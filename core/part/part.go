@@ -36,12 +36,17 @@ type Name struct {
 // Source says where a sheet's figures come from.
 type Source string
 
-// Entered sheets were stated by a maker or a builder. Sketched ones were made from what a machine tells of itself: its cores, threads,
-// clocks and settings; every figure beside these is a placeholder that keeps the sheet whole, and nothing is forecast from it.
+// Entered sheets were stated by a maker or a builder. Sketched ones were made from what is told of a machine: its cores, threads, clocks
+// and settings; every figure beside these is a placeholder that keeps the sheet whole, and nothing is forecast from it. A board's sheet
+// may be that of a running system, which is a sketch too.
 const (
 	Entered  Source = ""
 	Sketched Source = "sketch"
+	Running  Source = "running system"
 )
+
+// isSketch reports whether no more is known than what a sketch tells.
+func (n Name) isSketch() bool { return n.Source != Entered }
 
 // mostModel is how long the name of a model may be.
 const mostModel = 80
@@ -57,8 +62,8 @@ func (n Name) validate(f *invalid.List) {
 	if !validID(n.ID) {
 		f.Add("id", "use lower-case letters, digits and '-', 2 to 40 characters", "%q is no sheet id", n.ID)
 	}
-	if n.Source != Entered && n.Source != Sketched {
-		f.Add("source", "leave it out, or use \"sketch\"", "%q is no source of sheets", n.Source)
+	if n.Source != Entered && n.Source != Sketched && n.Source != Running {
+		f.Add("source", "leave it out, or use \"sketch\" or \"running system\"", "%q is no source of sheets", n.Source)
 	}
 	if n.Model == "" || len(n.Model) > mostModel {
 		f.Add("model", fmt.Sprintf("give 1 to %d characters", mostModel), "the model's name is missing or too long")
@@ -88,7 +93,7 @@ type Set struct {
 
 // Sketched reports whether a sheet of the set that forecasts rest on is a sketch.
 func (s *Set) Sketched() bool {
-	return s.Processor.Source == Sketched || s.Board.Source == Sketched || s.Cooler.Source == Sketched
+	return s.Processor.isSketch() || s.Board.isSketch() || s.Cooler.isSketch()
 }
 
 // ParseSet reads a file with the four sheets of a rig. The error is a invalid.List.

@@ -12,6 +12,8 @@ import (
 // Told is what a machine tells of itself. What it does not tell is zero.
 type Told struct {
 	Machine   string // how it is called here
+	Board     string // how its board is called, where its settings are entered there; else they are those of its running system
+	Style     Style  // of its limits; window where it is not told
 	Processor string
 	Cores     []ToldCore // in the order of their numbers
 	MemoryMB  int
@@ -27,7 +29,7 @@ type ToldCore struct {
 // smallCore is which share of the highest clock a core of fewer threads, or of the same, has at most that counts as an efficiency core.
 const smallCore = 0.85
 
-// Sketch makes the sheets of a machine from what it tells of itself and what its running system lets be set. All but that are placeholders.
+// Sketch makes the sheets of a machine from what it, or a builder, tells of it, and what can be set. All but that are placeholders.
 func Sketch(t Told, settings []BoardSetting) (*Set, error) {
 	name := func(id, model string) Name { return Name{ID: id, Model: cut(model), Source: Sketched} }
 	model := cmp.Or(strings.TrimSpace(t.Processor), "Processor of "+t.Machine)
@@ -41,9 +43,10 @@ func Sketch(t Told, settings []BoardSetting) (*Set, error) {
 		most = max(most, c.MaxMHz)
 	}
 	most = cmp.Or(most, unknownMHz)
-	p := &Processor{Name: name(fmt.Sprintf("%s-%dc", slug(model), len(t.Cores)), model), Style: StyleWindow, ThreadsPerCore: 1,
+	p := &Processor{Name: name("", model), Style: cmp.Or(t.Style, StyleWindow), ThreadsPerCore: 1,
 		BaseClockMHz: 100, RatioStep: 1, MinRatio: min(40, max(1, least/100)), BaseMHz: min(most, 8000), CurveStepV: 0.005,
-		Limits: Limits{PL1W: 125, PL2W: 180, TauS: 28, ICCMaxA: 200, TemperatureC: 95}, VoltageMaxV: 1.45, TransientMaxV: 1.55,
+		Limits:      Limits{PPTW: 142, TDCA: 95, EDCA: 140, PL1W: 125, PL2W: 180, TauS: 28, ICCMaxA: 200, TemperatureC: 95},
+		VoltageMaxV: 1.45, TransientMaxV: 1.55,
 		VF:   []VFPoint{{800, 0.7}, {3000, 0.95}, {5000, 1.25}},
 		Heat: DieHeat{DieKPerW: 0.1, DieJPerK: 5, BaseJPerK: 100}, Work: Work{PerMHz: 1},
 		Power: CorePower{SwitchedNF: 1, LeakA: 0.5, LeakV0: 1, LeakT0C: 60, Activity: map[load.Kind]float64{}}}
@@ -64,7 +67,19 @@ func Sketch(t Told, settings []BoardSetting) (*Set, error) {
 		}
 		p.Clusters[last].Cores++
 	}
+	p.ID = fmt.Sprintf("%s-%dc", slug(model), len(t.Cores))
+	if small := p.count(KindEfficiency); small > 0 {
+		p.ID += fmt.Sprintf("-%de", small)
+	}
+	if p.Style != StyleWindow {
+		p.ID += "-" + string(p.Style)
+	}
 	p.Boost = []Boost{{Cores: p.Cores(), MHz: most}}
+	board := name("system-of-"+own, "Running system of "+t.Machine)
+	board.Source = Running
+	if t.Board != "" {
+		board = name("board-"+slug(t.Board), t.Board)
+	}
 	points := 2
 	for i := range settings {
 		if settings[i].Setting == "fan.point.*.duty" {
@@ -72,13 +87,32 @@ func Sketch(t Told, settings []BoardSetting) (*Set, error) {
 		}
 	}
 	set := &Set{Processor: p,
-		Board: &Board{Name: name("system-of-"+own, "Running system of "+t.Machine), Settings: settings, LoadLine: []LoadLine{{Level: 1}},
+		Board: &Board{Name: board, Settings: settings, LoadLine: FlatLevels(1),
 			Fan: FanHeader{Points: points}, Supply: 0.9},
 		Cooler: &Cooler{Name: name("cooler-of-"+own, "Cooler of "+t.Machine), BaseKPerW: 0.05, AirKPerW: 0.1, AirExponent: 0.5,
 			CoolantJPerK: 200, Fan: Fan{MinRPM: 300, MaxRPM: 1500, MaxNoise: 35}},
 		Memory: &Memory{Name: name("memory-of-"+own, "Memory of "+t.Machine), RatedMTs: 4800, SafeMTs: 4800, CL: 40, SafeCL: 40,
 			CapacityG: min(2048, max(1, (t.MemoryMB+512)/1024))}}
 	return set, set.Validate()
+}
+
+// count returns how many cores are of a kind.
+func (p *Processor) count(kind string) (n int) {
+	for _, c := range p.Clusters {
+		if c.Kind == kind {
+			n += c.Cores
+		}
+	}
+	return n
+}
+
+// FlatLevels are so many levels of load-line calibration of which nothing is known.
+func FlatLevels(n int) []LoadLine {
+	out := make([]LoadLine, n)
+	for i := range out {
+		out[i].Level = i + 1
+	}
+	return out
 }
 
 // cut shortens a name to what a sheet takes.
@@ -101,7 +135,7 @@ func slug(name string) string {
 			b.WriteByte('-')
 		}
 	}
-	const longest = 28 // leaves room within an id
+	const longest = 22 // leaves room within an id
 	out := strings.Trim(b.String()[:min(b.Len(), longest)], "-")
 	return cmp.Or(out, "machine")
 }

@@ -1894,6 +1894,30 @@ type GoalVerdict struct {
 	Text   string  `json:"text"`
 }
 
+// HandSketch defines model for HandSketch.
+type HandSketch struct {
+	// Board as it is called; another rig with the same shares its sheet
+	Board string `json:"board"`
+
+	// Cores where no agent tells them
+	Cores *int `json:"cores,omitempty"`
+
+	// Delivered level of load-line calibration as delivered
+	Delivered *int `json:"delivered,omitempty"`
+
+	// EfficiencyCores of the cores, the last ones
+	EfficiencyCores *int `json:"efficiencyCores,omitempty"`
+
+	// Levels of load-line calibration, counted from 1
+	Levels *int `json:"levels,omitempty"`
+
+	// Style ceiling where the limits are PPT, TDC and EDC; window where they are PL1, PL2 and tau
+	Style string `json:"style"`
+
+	// Threads per core, of the others
+	Threads *int `json:"threads,omitempty"`
+}
+
 // HeldRow defines model for HeldRow.
 type HeldRow struct {
 	// By what held the clock
@@ -3464,6 +3488,18 @@ type WatchRequest struct {
 // WatchRule defines model for WatchRule.
 type WatchRule = watch.Rule
 
+// Wording defines model for Wording.
+type Wording struct {
+	Label *string   `json:"label,omitempty"`
+	Max   *float64  `json:"max,omitempty"`
+	Menu  *[]string `json:"menu,omitempty"`
+	Min   *float64  `json:"min,omitempty"`
+
+	// Setting of an indexed one, any of them: all are called alike
+	Setting string   `json:"setting"`
+	Step    *float64 `json:"step,omitempty"`
+}
+
 // Workshop defines model for Workshop.
 type Workshop struct {
 	// Currency a sign or a code; empty for none
@@ -3876,6 +3912,9 @@ type ProposeEntryJSONRequestBody = EntryRequest
 // FitTrimJSONRequestBody defines body for FitTrim for application/json ContentType.
 type FitTrimJSONRequestBody = FitRequest
 
+// SketchByHandJSONRequestBody defines body for SketchByHand for application/json ContentType.
+type SketchByHandJSONRequestBody = HandSketch
+
 // ChangeFanJSONRequestBody defines body for ChangeFan for application/json ContentType.
 type ChangeFanJSONRequestBody = FanChange
 
@@ -3911,6 +3950,9 @@ type ImportTrimJSONRequestBody ImportTrimJSONBody
 
 // AddWatchJSONRequestBody defines body for AddWatch for application/json ContentType.
 type AddWatchJSONRequestBody = WatchRequest
+
+// WordSettingJSONRequestBody defines body for WordSetting for application/json ContentType.
+type WordSettingJSONRequestBody = Wording
 
 // KeepTrialJSONRequestBody defines body for KeepTrial for application/json ContentType.
 type KeepTrialJSONRequestBody = KeepTrialRequest
@@ -4121,6 +4163,9 @@ type ServerInterface interface {
 	// FitTrim Bring a trim to the board, restart, and read back
 	// (POST /api/rigs/{rig}/fittings)
 	FitTrim(ctx *echo.Context, rig RigID) error
+	// SketchByHand Make the sheets of a rig whose parts are not known by the trade names of every setting, to be entered from cards
+	// (POST /api/rigs/{rig}/hand-sketch)
+	SketchByHand(ctx *echo.Context, rig RigID) error
 	// ListHeaders The headers of the rig's fans and pumps, with what is known of what hangs on each
 	// (GET /api/rigs/{rig}/headers)
 	ListHeaders(ctx *echo.Context, rig RigID) error
@@ -4226,6 +4271,9 @@ type ServerInterface interface {
 	// AddWatch Watch a channel
 	// (POST /api/rigs/{rig}/watches)
 	AddWatch(ctx *echo.Context, rig RigID) error
+	// WordSetting Write into the sheet of a rig's board how it calls a setting, where it keeps it, and what it takes
+	// (POST /api/rigs/{rig}/wording)
+	WordSetting(ctx *echo.Context, rig RigID) error
 	// EndSession End a session before its last block; what was run stays
 	// (POST /api/sessions/{session}/end)
 	EndSession(ctx *echo.Context, session int64) error
@@ -5403,6 +5451,22 @@ func (w *ServerInterfaceWrapper) FitTrim(ctx *echo.Context) error {
 	return err
 }
 
+// SketchByHand converts echo context to params.
+func (w *ServerInterfaceWrapper) SketchByHand(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SketchByHand(ctx, rig)
+	return err
+}
+
 // ListHeaders converts echo context to params.
 func (w *ServerInterfaceWrapper) ListHeaders(ctx *echo.Context) error {
 	var err error
@@ -6109,6 +6173,22 @@ func (w *ServerInterfaceWrapper) AddWatch(ctx *echo.Context) error {
 	return err
 }
 
+// WordSetting converts echo context to params.
+func (w *ServerInterfaceWrapper) WordSetting(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WordSetting(ctx, rig)
+	return err
+}
+
 // EndSession converts echo context to params.
 func (w *ServerInterfaceWrapper) EndSession(ctx *echo.Context) error {
 	var err error
@@ -6730,6 +6810,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs/:rig/link-code", wrapper.MakeLinkCode, options.OperationMiddlewares["makeLinkCode"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/link-code/take-in", wrapper.TakeIn, options.OperationMiddlewares["takeIn"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/sketch", wrapper.Sketch, options.OperationMiddlewares["sketch"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/wording", wrapper.WordSetting, options.OperationMiddlewares["wordSetting"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/hand-sketch", wrapper.SketchByHand, options.OperationMiddlewares["sketchByHand"]...)
 	router.POST(options.BaseURL+"/api/boards/try", wrapper.TryBoard, options.OperationMiddlewares["tryBoard"]...)
 	router.POST(options.BaseURL+"/api/link", wrapper.AskToLink, options.OperationMiddlewares["askToLink"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/start", wrapper.GetStart, options.OperationMiddlewares["getStart"]...)

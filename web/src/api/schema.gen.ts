@@ -801,6 +801,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/wording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write into the sheet of a rig's board how it calls a setting, where it keeps it, and what it takes */
+        post: operations["wordSetting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/hand-sketch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the sheets of a rig whose parts are not known by the trade names of every setting, to be entered from cards */
+        post: operations["sketchByHand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/boards/try": {
         parameters: {
             query?: never;
@@ -3349,6 +3387,34 @@ export interface components {
             settings: number;
             /** @description of them are settings that trims are made of, as far as their names tell */
             known: number;
+        };
+        Wording: {
+            /** @description of an indexed one, any of them: all are called alike */
+            setting: string;
+            label?: string;
+            menu?: string[];
+            /** Format: double */
+            min?: number;
+            /** Format: double */
+            max?: number;
+            /** Format: double */
+            step?: number;
+        };
+        HandSketch: {
+            /** @description as it is called; another rig with the same shares its sheet */
+            board: string;
+            /** @description ceiling where the limits are PPT, TDC and EDC; window where they are PL1, PL2 and tau */
+            style: string;
+            /** @description where no agent tells them */
+            cores?: number;
+            /** @description of the cores, the last ones */
+            efficiencyCores?: number;
+            /** @description per core, of the others */
+            threads?: number;
+            /** @description of load-line calibration, counted from 1 */
+            levels?: number;
+            /** @description level of load-line calibration as delivered */
+            delivered?: number;
         };
         LinkCodeRequest: {
             /** @description at which the machine reaches this server, such as https://10.0.0.2:7350 */
@@ -5932,6 +5998,58 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description the rig */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rig"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    wordSetting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wording"];
+            };
+        };
+        responses: {
+            /** @description written */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sketchByHand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandSketch"];
+            };
+        };
         responses: {
             /** @description the rig */
             200: {
