@@ -45,7 +45,7 @@ func problemOf(err error) api.Problem {
 	case errors.Is(err, workshop.ErrFixed):
 		p.Status, p.Title = http.StatusConflict, "This trim was fitted and no longer changes; make a new one from it"
 	case errors.Is(err, workshop.ErrSketch):
-		p.Status, p.Title = http.StatusConflict, "Nothing is forecast here: these sheets are the machine's own word, which tells neither its power nor its heat"
+		p.Status, p.Title = http.StatusConflict, "Nothing is forecast here: these sheets are a sketch, which tells neither the machine's power nor its heat"
 	case errors.Is(err, workshop.ErrNobody):
 		p.Status, p.Title = http.StatusUnauthorized, "Log in first"
 	case errors.Is(err, workshop.ErrNotAllowed):

@@ -235,7 +235,7 @@ func (w *Workshop) member(ctx context.Context, id int64, p *BatchPlan, l *ladder
 		settings = t.Settings.V
 	}
 	if k.set.Sketched() {
-		return nil, r.Name, nil, conflict("what %s draws is not known, since its sheets are its machine's own word; try it by itself", r.Name)
+		return nil, r.Name, nil, conflict("what %s draws is not known, since its sheets are a sketch; try it by itself", r.Name)
 	}
 	f := w.keptForecast(r, k, settings)
 	if f == nil {

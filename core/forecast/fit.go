@@ -72,8 +72,8 @@ func (f *Fit) On(set *part.Set) *Fit {
 	return &other
 }
 
-// ErrSketch reports part sheets that say no more than what the machine told of itself.
-var ErrSketch = errors.New("nothing is forecast from sheets that the machine's own word made: they tell neither its power nor its heat")
+// ErrSketch reports part sheets that say no more than what was told of a machine.
+var ErrSketch = errors.New("nothing is forecast from sheets that are a sketch: they tell neither the machine's power nor its heat")
 
 // Model returns the model of the rig as it is known, tuned by settings. The error is a invalid.List when the board does not
 // take them, and ErrSketch where the sheets are sketches.

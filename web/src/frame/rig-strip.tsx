@@ -10,7 +10,7 @@ export function RigStrip({ rig }: { rig: Rig }) {
   const vitals = beat?.vitals ?? rig.vitals;
   const parts = rig.parts
     ? rig.sketched
-      ? [rig.parts.processor, 'set in its running system']
+      ? [rig.parts.processor, rig.inSystem ? 'set in its running system' : rig.parts.board]
       : [rig.parts.processor, rig.parts.board, rig.parts.cooler, rig.parts.memory]
     : [rig.facts ? `${rig.facts.cores} cores · ${num(rig.facts.memoryMB / 1024)} GiB` : 'parts not known'];
   return (

@@ -6,6 +6,7 @@ import { Confirm } from '../../ui/confirm';
 import { Button, Heading, Problem } from '../../ui/elements';
 import { trimName } from '../../ui/format';
 import type { SheetProps } from '../../ui/sheet';
+import { Wording } from './wording';
 
 type Line = Schemas['CardLine'];
 
@@ -126,6 +127,7 @@ export function CardEntry({ rig, fitting }: { rig: Rig; fitting: Fitting }) {
 /** The setting card of any trim, for the printer or another screen. */
 export function CardSheet({ rig: id, id: trimId }: SheetProps) {
   const [full, setFull] = useState(false);
+  const [wording, setWording] = useState('');
   const rig = useRig(id);
   const trims = useQuery(trimsQuery(id));
   const trim = trims.data?.find((t) => t.id === (trimId ?? rig?.trimInForce));
@@ -151,12 +153,25 @@ export function CardSheet({ rig: id, id: trimId }: SheetProps) {
         <Lines
           lines={card.data}
           render={(line) => (
-            <p
-              className={`flex gap-4 border-b border-dotted border-line py-1.5 leading-tight ${full ? '' : 'text-[18px]'}`}
-            >
-              <span aria-hidden="true">□</span>
-              {text(line)}
-            </p>
+            <>
+              <p
+                className={`flex gap-4 border-b border-dotted border-line py-1.5 leading-tight ${full ? '' : 'text-[18px]'}`}
+              >
+                <span aria-hidden="true">□</span>
+                {text(line)}
+                {rig.byHand && (
+                  <button
+                    type="button"
+                    className="self-start text-[13px] text-soft underline print:hidden"
+                    aria-label={`Word ${line.label} as the board does`}
+                    onClick={() => setWording(wording === line.key ? '' : line.key)}
+                  >
+                    word it
+                  </button>
+                )}
+              </p>
+              {wording === line.key && <Wording rig={id} setting={line.key} onDone={() => setWording('')} />}
+            </>
           )}
         />
       </div>

@@ -40,8 +40,8 @@ export function LinkMachine({ rig, atOnce = false }: { rig: Rig; atOnce?: boolea
               value={code}
               size={84}
               marginSize={2}
-              bgColor="transparent"
-              fgColor="var(--ink)"
+              bgColor="#ffffff"
+              fgColor="#000000"
               className="ml-auto shrink-0"
               title="The code, to be scanned"
             />

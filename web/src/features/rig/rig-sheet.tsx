@@ -12,6 +12,7 @@ import { Drift } from '../fitting/drift';
 import { AgentCommand } from './agent-command';
 import { Corrections } from './corrections';
 import { FromKin } from './from-kin';
+import { HandSketch } from './hand-sketch';
 import { LinkMachine } from './link-machine';
 import { RemoveRig } from './remove-rig';
 import { RigItself } from './rig-itself';
@@ -88,6 +89,7 @@ function Rows({ rows }: { rows: [string, string][] }) {
 
 function Parts({ rig }: { rig: Rig }) {
   const p = rig.parts;
+  const [naming, setNaming] = useState(false);
   const sketch = useMutation({
     meta: { touches: ['rig', 'trim', 'part'] },
     mutationFn: () => take(api.POST('/api/rigs/{rig}/sketch', { params: { path: { rig: rig.id } } })),
@@ -98,7 +100,7 @@ function Parts({ rig }: { rig: Rig }) {
         <Rows
           rows={[
             ['Processor', `${p.processor}, ${rig.coreGroups.map((g) => `${g.cores} cores in ${g.name}`).join(', ')}`],
-            ['Settings', 'those of its running system'],
+            rig.inSystem ? ['Settings', 'those of its running system'] : ['Board', `${p.board}, by trade names`],
             ['Power, heat, voltages', 'not known, so nothing is forecast'],
           ]}
         />
@@ -116,12 +118,19 @@ function Parts({ rig }: { rig: Rig }) {
           <p className="text-soft">
             No part sheets: trials can be run here, but settings are neither known nor forecast until parts are named.
           </p>
-          {rig.asked && !rig.firmwareAddress && (
-            <p className="mt-1">
-              <Button disabled={sketch.isPending} onClick={() => sketch.mutate()}>
-                Set it in its running system
-              </Button>
-            </p>
+          {naming ? (
+            <HandSketch rig={rig} onDone={() => setNaming(false)} />
+          ) : (
+            !rig.firmwareAddress && (
+              <p className="mt-1 flex flex-wrap gap-2">
+                <Button onClick={() => setNaming(true)}>Enter settings from cards</Button>
+                {rig.asked && (
+                  <Button disabled={sketch.isPending} onClick={() => sketch.mutate()}>
+                    Set it in its running system
+                  </Button>
+                )}
+              </p>
+            )
           )}
           <Problem error={sketch.error} />
         </>
