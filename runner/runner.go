@@ -164,6 +164,10 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 	if err != nil {
 		return err
 	}
+	after, err := r.store.ToRestore(ctx)
+	if err != nil {
+		return err
+	}
 	elsewhere, err := r.shop.HeldElsewhere(ctx)
 	if err != nil {
 		return err
@@ -196,6 +200,12 @@ func (r *Runner) round(ctx context.Context, of rigs, steps *sync.WaitGroup) erro
 		}
 		r.step(ctx, steps, fmt.Sprintf("check of rig %d", due[i].ID), due[i].ID,
 			func(lease *store.Lease) error { return r.checkInForce(ctx, lease, &due[i]) })
+	}
+	for i := range after {
+		if t := &after[i]; !others(t.RigID) && !busy[t.RigID] {
+			r.step(ctx, steps, fmt.Sprintf("restoring after trial %d", t.ID), t.RigID,
+				func(lease *store.Lease) error { return r.restore(ctx, lease, t) })
+		}
 	}
 	for _, f := range fittings {
 		if others(f.RigID) {

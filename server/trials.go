@@ -31,7 +31,8 @@ func (s *Server) StartTrial(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	plan := workshop.Plan{Name: deref(in.Name), Purpose: string(deref(in.Purpose)), Ladder: deref(in.Ladder), GoOn: in.GoOn, Repeat: in.Repeat}
+	plan := workshop.Plan{Name: deref(in.Name), Purpose: string(deref(in.Purpose)), Ladder: deref(in.Ladder), GoOn: in.GoOn, Repeat: in.Repeat,
+		RestoreAfter: deref(in.RestoreAfter)}
 	if in.Legs != nil {
 		plan.Legs = each(in.Legs, legPlan)
 	}

@@ -61,6 +61,8 @@ type Trial struct {
 	Kept      bool                 `db:"kept"`       // its samples are kept for good
 	DroppedAt sql.NullTime         `db:"dropped_at"` // its samples were; what they were summed up to is there
 
+	RestoreAfter bool `db:"restore_after"` // the running system is put back as it was found once it has ended, and has not been yet
+
 	from step // as it was loaded
 }
 
@@ -146,7 +148,8 @@ type Event struct {
 }
 
 const trialColumns = `id, rig_id, trim_id, number, name, purpose, state, stop_asked, go_on, cores, acted_at, boot_at_end, result,
-	session_id, session_block, pilot_id, pilot_order, batch_id, started_at, created_at, ended_at, rig_ended, kept, dropped_at`
+	session_id, session_block, pilot_id, pilot_order, batch_id, started_at, created_at, ended_at, rig_ended, kept, dropped_at,
+	restore_after`
 
 const legColumns = `id, trial_id, position, load_kind, yardstick_id, cores, seconds, inject, order_id, state, boot_id, in_force,
 	stream, ordered_at,
@@ -164,9 +167,9 @@ func (s *Store) CreateTrial(ctx context.Context, t *Trial, legs []Leg) error {
 			return err
 		}
 		result, err := tx.NamedExecContext(ctx, `INSERT INTO trials (rig_id, trim_id, number, name, purpose, state, go_on, cores, acted_at,
-			created_at, session_id, session_block, pilot_id, pilot_order, batch_id)
+			created_at, session_id, session_block, pilot_id, pilot_order, batch_id, restore_after)
 			VALUES (:rig_id, :trim_id, :number, :name, :purpose, :state, :go_on, :cores, :acted_at, :created_at, :session_id, :session_block,
-			:pilot_id, :pilot_order, :batch_id)`, t)
+			:pilot_id, :pilot_order, :batch_id, :restore_after)`, t)
 		if err != nil {
 			return err
 		}
@@ -213,6 +216,24 @@ func (s *Store) OpenTrials(ctx context.Context) ([]Trial, error) {
 	list := []Trial{}
 	err := s.db.SelectContext(ctx, &list, `SELECT `+trialColumns+` FROM trials WHERE ended_at IS NULL ORDER BY id`)
 	return list, known(err, "list open trials")
+}
+
+// ToRestore lists the trials that have ended and after which the running system of their rigs is to be put back.
+func (s *Store) ToRestore(ctx context.Context) ([]Trial, error) {
+	list := []Trial{}
+	err := s.db.SelectContext(ctx, &list, `SELECT `+trialColumns+` FROM trials WHERE restore_after AND ended_at IS NOT NULL ORDER BY id`)
+	return list, known(err, "list trials to put back after")
+}
+
+// Restored notes that what was to be put back after a trial is.
+func (s *Store) Restored(ctx context.Context, lease *Lease, trial int64) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		if err := tx.hold(ctx, lease); err != nil {
+			return err
+		}
+		_, err := tx.ExecContext(ctx, `UPDATE trials SET restore_after = FALSE WHERE id = ?`, trial)
+		return err
+	}), "note that trial %d was put back after", trial)
 }
 
 // Legs lists the legs of trials, in their order.

@@ -142,6 +142,8 @@ type Plan struct {
 	Session *SessionBlock // whose runs they are
 	Pilot   *PilotOrderOf // whose order it is
 	Batch   int64         // whose rig it tries; 0 for none
+
+	RestoreAfter bool // of a rig that is set in its running system: that is put back as it was found afterwards
 }
 
 // LegPlan is a leg as it is asked for.
@@ -182,6 +184,10 @@ func (w *Workshop) StartTrial(ctx context.Context, rig int64, p Plan) (*Trial, e
 	}
 	if o := p.Pilot; o != nil {
 		t.Pilot, t.Order = sql.NullInt64{Int64: o.Pilot, Valid: true}, sql.NullInt64{Int64: int64(o.Number), Valid: true}
+	}
+	if t.RestoreAfter = p.RestoreAfter; t.RestoreAfter && !r.InSystem {
+		return nil, invalid.List{{Field: "restoreAfter", Problem: r.Name + " is not set in its running system",
+			Remedy: "leave it out; what is on the board stays until another trim is fitted"}}
 	}
 	t.Batch = sql.NullInt64{Int64: p.Batch, Valid: p.Batch != 0}
 	cores, err := w.runningCores(ctx, r)

@@ -173,6 +173,14 @@ func TestInTheRunningSystem(t *testing.T) {
 	if trial.Verdict != "held" || last > 0 && len(trial.Legs[0].Cores) != last {
 		t.Errorf("%s: %s, on cores %v", trial.Verdict, trial.Why, trial.Legs[0].Cores)
 	}
+	b.Call("POST", rig("/trials"), map[string]any{"restoreAfter": true, "legs": []map[string]any{{"load": "idle", "seconds": 1}}}, 201, nil)
+	b.Until("it is put back after the trial", func() bool {
+		return machine.holds(limitFile) == "50000000" && machine.holds("sys/devices/system/cpu/cpufreq/boost") == "1"
+	})
+	b.Until("as found is in force", func() bool {
+		r := b.rig()
+		return r.TrimInForce != nil && *r.TrimInForce == trims[0].Id && r.State == "idle"
+	})
 	if _, f := fit("hungry", map[string]any{"limit.pl1": 90}); f.State != "differs" || len(f.Differences) != 1 ||
 		!strings.Contains(f.Differences[0].Text, "asked 90, in force 60") {
 		t.Errorf("what the kernel clips: %s %+v", f.State, f.Differences)

@@ -3170,6 +3170,9 @@ type StartTrialRequest struct {
 
 	// Repeat times that the legs run; a ladder says it itself
 	Repeat *int `json:"repeat,omitempty"`
+
+	// RestoreAfter of a rig that is set in its running system: that is put back as it was found afterwards
+	RestoreAfter *bool `json:"restoreAfter,omitempty"`
 }
 
 // StartTrialRequestPurpose defines model for StartTrialRequest.Purpose.

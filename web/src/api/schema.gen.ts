@@ -2660,6 +2660,8 @@ export interface components {
             goOn?: boolean;
             /** @description times that the legs run; a ladder says it itself */
             repeat?: number;
+            /** @description of a rig that is set in its running system: that is put back as it was found afterwards */
+            restoreAfter?: boolean;
             legs?: components["schemas"]["LegRequest"][];
         };
         LegRequest: {

@@ -28,7 +28,9 @@ export function StartDock({ rig }: { rig: Rig }) {
   const missing = pick === 'missing' && lacking?.lacks ? lacking : undefined;
   const chosen = missing ? undefined : (ladders.data?.find((l) => l.id === pick) ?? ladders.data?.[0]);
   const id = missing ? 'missing' : chosen?.id;
-  const run = () => ready && id && start.mutate({ purpose: 'proof', ladder: id });
+  const [restore, setRestore] = useState(false);
+  const run = () =>
+    ready && id && start.mutate({ purpose: 'proof', ladder: id, restoreAfter: (rig.inSystem && restore) || undefined });
   useActionKey('t', () => run(), [ready, id]);
   return (
     <Section title="Start">
@@ -50,6 +52,12 @@ export function StartDock({ rig }: { rig: Rig }) {
       <Button main hint="t" className="my-1" disabled={!ready || !id} onClick={run}>
         Start trial
       </Button>
+      {rig.inSystem && (
+        <label className="flex items-baseline gap-2 text-[13px]">
+          <input type="checkbox" checked={restore} onChange={(e) => setRestore(e.target.checked)} />
+          then put the running system back as it was found
+        </label>
+      )}
       {chosen && <LadderSummary ladder={chosen} />}
       {missing && (
         <p className="text-[13px]">
