@@ -1,10 +1,14 @@
 package e2e
 
 import (
+	"os/exec"
+	"slices"
+	"strings"
 	"testing"
 
 	"zerokeel/browser"
 	"zerokeel/demo"
+	"zerokeel/link"
 )
 
 // TestComingInToAGuardedBench: the first visitor becomes the owner by the server's code and gives a guest an account; the guest sees the
@@ -78,6 +82,36 @@ func TestComingInToAGuardedBench(t *testing.T) {
 		t.Fatal(err)
 	}
 	gus.see("h1", "Come in")
+	ada.linksByCode()
 	ada.click("[data-who] button", "Log out")
 	ada.see("h1", "Come in")
+}
+
+// linksByCode adds a rig and links this computer to it by its code, which tells by what the server is known: one that tells of another
+// server is refused.
+func (p page) linksByCode() {
+	p.t.Helper()
+	p.click("nav a", "New rig")
+	p.fill("[data-new-rig] input", "Workbench")
+	p.click("button", "Add a rig")
+	code := must(link.ParseCode(must(p.see("[data-code]", "-").Text())))
+	dir := p.t.TempDir()
+	other := code
+	other.Pin = slices.Clone(code.Pin)
+	other.Pin[0] ^= 1
+	out, err := exec.Command(program, "agent", "link", other.String(), "--state", dir).CombinedOutput()
+	if err == nil || !strings.Contains(string(out), "not the one of the fingerprint") {
+		p.t.Errorf("a code of another server: %v: %s", err, out)
+	}
+	agent := exec.Command(program, "agent", "link", code.String(), "--state", dir)
+	if err := agent.Start(); err != nil {
+		p.t.Fatal(err)
+	}
+	p.t.Cleanup(func() {
+		_ = agent.Process.Kill()
+		_ = agent.Wait()
+	})
+	p.see("[data-linking=waits]", "waits: ")
+	p.click("button", "Take it in")
+	p.see("[data-added=Workbench]", `linked: [\s\S]* figures a second`)
 }
