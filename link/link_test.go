@@ -108,7 +108,8 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 	covered := 1.0
 	score := 12.5
 	h.Asked = true
-	h.Facts.Microcode = "0x1"
+	h.Facts.Microcode, h.Facts.Board, h.Facts.Firmware = "0x1", "Skerry M1", "1.4.2"
+	h.Facts.Modules = []link.Module{{Slot: "A2", Part: "Cairn", SizeMB: 16384, RatedMTs: 6000, MTs: 4800, MilliV: 1100}}
 	messages := []link.Message{
 		{Ask: &link.Ask{ID: "a"}}, {Ask: &link.Ask{ID: "a", Set: map[string]any{"boost": "off", "short": 90000}}},
 		{Ask: &link.Ask{ID: "a", Restore: true}},

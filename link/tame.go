@@ -21,8 +21,13 @@ const (
 )
 
 func (h *Hello) tame() {
-	for _, text := range []*string{&h.Agent, &h.Facts.Host, &h.Facts.System, &h.Facts.Kernel, &h.Facts.Processor, &h.Facts.Microcode} {
+	for _, text := range []*string{&h.Agent, &h.Facts.Host, &h.Facts.System, &h.Facts.Kernel, &h.Facts.Processor, &h.Facts.Microcode,
+		&h.Facts.Board, &h.Facts.Firmware} {
 		*text = plain(*text, mostLabel)
+	}
+	for i := range h.Facts.Modules {
+		m := &h.Facts.Modules[i]
+		m.Slot, m.Part = plain(m.Slot, mostLabel), plain(m.Part, mostLabel)
 	}
 	for i := range h.Channels {
 		c := &h.Channels[i]

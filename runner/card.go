@@ -3,6 +3,7 @@ package runner
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 
 	"zerokeel/core/part"
@@ -28,6 +29,9 @@ func (r *Runner) stepCard(ctx context.Context, lease *store.Lease, f *store.Fitt
 			return err
 		}
 		f.Differences = store.AsJSON(back.Differences)
+		if state, err := board.State(ctx); err == nil || errors.Is(err, firmware.ErrByHand) {
+			f.Version = state.Version // as the running system tells it
+		}
 		f.State = store.FitInForce
 		inForce := nullID(t.ID)
 		if n := len(f.Differences.V); n > 0 {

@@ -125,7 +125,10 @@ func apiRig(r *workshop.Rig) api.Rig {
 	}
 	if f := r.Facts.V; r.Facts.Valid {
 		out.Facts = &api.RigFacts{Host: f.Host, System: f.System, Kernel: f.Kernel, Processor: f.Processor, Cores: f.Cores, Threads: f.Threads,
-			MemoryMB: f.MemoryMB, Microcode: f.Microcode, Channels: len(r.Channels.V)}
+			MemoryMB: f.MemoryMB, Microcode: f.Microcode, Board: f.Board, Firmware: f.Firmware, Modules: []string{}, Channels: len(r.Channels.V)}
+		for _, m := range f.Modules {
+			out.Facts.Modules = append(out.Facts.Modules, m.String())
+		}
 	}
 	if set := r.Set; set != nil {
 		out.Parts = &api.PartNames{Processor: set.Processor.String(), Board: set.Board.String(), Cooler: set.Cooler.String(),

@@ -154,9 +154,11 @@ func (s *Store) Hello(ctx context.Context, rig int64, h *link.Hello, holder stri
 			return err
 		}
 		tx.tell(TopicRig, rig, 0)
+		version := cut(h.Facts.Firmware, maxVersion)
 		if _, err := tx.ExecContext(ctx,
-			`UPDATE rigs SET check_due = check_due OR boot_id <> ?, boot_id = ?, facts = ?, channels = ?, headers = ? WHERE id = ?`,
-			h.BootID, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), AsJSON(h.Headers), rig); err != nil {
+			`UPDATE rigs SET check_due = check_due OR boot_id <> ?, boot_id = ?, facts = ?, channels = ?, headers = ?,
+				firmware_version = IF(firmware_address = '' AND ? <> '', ?, firmware_version) WHERE id = ?`,
+			h.BootID, h.BootID, AsJSON(h.Facts), AsJSON(h.Channels), AsJSON(h.Headers), version, version, rig); err != nil {
 			return err
 		}
 		if _, err := tx.ExecContext(ctx, `DELETE FROM link_codes WHERE rig_id = ? AND told`, rig); err != nil {

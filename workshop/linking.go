@@ -113,6 +113,7 @@ const (
 	ticketSize    = 32 // hexadecimal figures
 	mostFact      = 200
 	mostFactCount = 1e9
+	mostModules   = 64
 )
 
 // linkLooks is how often it is looked whether somebody took a machine in.
@@ -171,10 +172,14 @@ func (a *LinkAsk) check() (f invalid.List) {
 		f.Add("ticket", fmt.Sprintf("give %d hexadecimal figures", ticketSize), "%.40q is none", a.Ticket)
 	}
 	for field, text := range map[string]string{"host": a.Facts.Host, "system": a.Facts.System, "kernel": a.Facts.Kernel,
-		"processor": a.Facts.Processor, "microcode": a.Facts.Microcode} {
+		"processor": a.Facts.Processor, "microcode": a.Facts.Microcode,
+		"board": a.Facts.Board, "firmware": a.Facts.Firmware} {
 		if utf8.RuneCountInString(text) > mostFact {
 			f.Add("facts."+field, fmt.Sprintf("say it in %d letters", mostFact), "it has %d", utf8.RuneCountInString(text))
 		}
+	}
+	if n := len(a.Facts.Modules); n > mostModules {
+		f.Add("facts.modules", "tell of the first ones", "%d modules", n)
 	}
 	for field, n := range map[string]int{"cores": a.Facts.Cores, "threads": a.Facts.Threads, "memoryMB": a.Facts.MemoryMB} {
 		if n < 0 || n > mostFactCount {

@@ -46,6 +46,7 @@ func (s *system) restart(boot string) {
 	defer s.mu.Unlock()
 	s.tree = fstest.MapFS{}
 	for name, text := range map[string]string{"proc/sys/kernel/random/boot_id": boot, "sys/devices/system/cpu/cpufreq/boost": "1",
+		"sys/class/dmi/id/board_name": "Skerry M1", "sys/class/dmi/id/bios_version": "1.4.2",
 		"sys/class/powercap/p:0/name": "package-0", "sys/class/powercap/p:0/constraint_0_name": "long_term", limitFile: "50000000"} {
 		s.put(name, text)
 	}
@@ -73,7 +74,8 @@ func (s *system) listOnline() {
 }
 
 func (s *system) mine(name string) bool {
-	for _, start := range []string{"sys/devices/system/cpu", "sys/class/powercap", "sys/class/hwmon", "proc/sys/kernel/random"} {
+	for _, start := range []string{"sys/devices/system/cpu", "sys/class/powercap", "sys/class/hwmon", "sys/class/dmi",
+		"proc/sys/kernel/random"} {
 		if strings.HasPrefix(name, start) {
 			return true
 		}
@@ -141,6 +143,9 @@ func TestInTheRunningSystem(t *testing.T) {
 	b.Call("GET", rig("/trims"), nil, 200, &trims)
 	if r := b.rig(); !r.InSystem || !r.CanFit || r.ByHand || r.Cores != len(machine.cpus) || len(trims) != 1 || len(trims[0].Settings) == 0 {
 		t.Fatalf("%+v, %+v", r, trims)
+	}
+	if r := b.rig(); r.Facts.Board != "Skerry M1" || r.FirmwareVersion != "1.4.2" {
+		t.Errorf("of its board it says %q, %q", r.Facts.Board, r.FirmwareVersion)
 	}
 	last := len(machine.cpus) - 1
 	core := fmt.Sprintf("clock.coreOn.%d", last)

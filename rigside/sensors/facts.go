@@ -110,6 +110,7 @@ func Facts(root fs.FS, cores []Core) link.Facts {
 			break
 		}
 	}
+	describe(root, &facts)
 	facts.MemoryMB = int(meminfo(f.text("proc/meminfo"), "MemTotal") / 1024)
 	return facts
 }

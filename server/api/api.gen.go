@@ -2697,17 +2697,25 @@ type Rig struct {
 
 // RigFacts defines model for RigFacts.
 type RigFacts struct {
+	// Board as its firmware tells it, empty if it does not
+	Board    string `json:"board"`
 	Channels int    `json:"channels"`
 	Cores    int    `json:"cores"`
+
+	// Firmware its version, likewise
+	Firmware string `json:"firmware"`
 	Host     string `json:"host"`
 	Kernel   string `json:"kernel"`
 	MemoryMB int    `json:"memoryMB"`
 
 	// Microcode revision, empty if it is not told
 	Microcode string `json:"microcode"`
-	Processor string `json:"processor"`
-	System    string `json:"system"`
-	Threads   int    `json:"threads"`
+
+	// Modules of memory, in words
+	Modules   []string `json:"modules"`
+	Processor string   `json:"processor"`
+	System    string   `json:"system"`
+	Threads   int      `json:"threads"`
 }
 
 // Score defines model for Score.

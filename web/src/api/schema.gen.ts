@@ -2117,6 +2117,12 @@ export interface components {
             memoryMB: number;
             /** @description revision, empty if it is not told */
             microcode: string;
+            /** @description as its firmware tells it, empty if it does not */
+            board: string;
+            /** @description its version, likewise */
+            firmware: string;
+            /** @description of memory, in words */
+            modules: string[];
             channels: number;
         };
         CoreGroup: {
@@ -3443,6 +3449,16 @@ export interface components {
             threads: number;
             memoryMB: number;
             microcode?: string;
+            board?: string;
+            firmware?: string;
+            modules?: {
+                slot?: string;
+                part?: string;
+                sizeMB?: number;
+                ratedMTs?: number;
+                mts?: number;
+                milliV?: number;
+            }[];
         };
         LinkAsk: {
             /** @description of the code */

@@ -11,7 +11,7 @@ const styles = [
 
 /** What has to be known of a machine without sheets before its settings can be entered from cards, by their trade names. */
 export function HandSketch({ rig, onDone }: { rig: Rig; onDone: () => void }) {
-  const [board, setBoard] = useState('');
+  const [board, setBoard] = useState(rig.facts?.board ?? '');
   const [style, setStyle] = useState<string>('ceiling');
   const [cores, setCores] = useState(rig.facts ? String(rig.facts.cores) : '');
   const [small, setSmall] = useState('');

@@ -78,7 +78,7 @@ function Rows({ rows }: { rows: [string, string][] }) {
   return (
     <dl className="row-rule">
       {rows.map(([name, text]) => (
-        <div key={name} className="flex justify-between gap-4 py-[3px]">
+        <div key={name + text} className="flex justify-between gap-4 py-[3px]">
           <dt className="text-soft">{name}</dt>
           <dd className="text-right">{text}</dd>
         </div>
@@ -186,6 +186,9 @@ function Facts({ rig }: { rig: Rig }) {
     ['Processor', f.processor],
     ['Cores', `${f.cores}, ${f.threads} threads`],
     ['Memory', `${num(f.memoryMB / 1024, 1)} GiB`],
+    ...f.modules.map((m) => ['', m] as [string, string]),
+    ...(f.board ? [['Board', f.board] as [string, string]] : []),
+    ...(f.firmware ? [['Firmware', f.firmware] as [string, string]] : []),
     ...(f.microcode ? [['Microcode', f.microcode] as [string, string]] : []),
     ['System', `${f.system} ${f.kernel === 'none' ? '' : f.kernel}`],
     ['Channels', `${f.channels} figures a second`],
