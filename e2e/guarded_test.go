@@ -92,7 +92,7 @@ func TestComingInToAGuardedBench(t *testing.T) {
 func (p page) linksByCode() {
 	p.t.Helper()
 	p.click("nav a", "New rig")
-	p.fill("[data-new-rig] input", "Workbench")
+	p.fill("[data-new-rig] input", "Lee side")
 	p.click("button", "Add a rig")
 	code := must(link.ParseCode(must(p.see("[data-code]", "-").Text())))
 	dir := p.t.TempDir()
@@ -110,8 +110,9 @@ func (p page) linksByCode() {
 	p.t.Cleanup(func() {
 		_ = agent.Process.Kill()
 		_ = agent.Wait()
+		removeRig(p.t, "Lee side")
 	})
 	p.see("[data-linking=waits]", "waits: ")
 	p.click("button", "Take it in")
-	p.see("[data-added=Workbench]", `linked: [\s\S]* figures a second`)
+	p.see("[data-added='Lee side']", `linked: [\s\S]* figures a second`)
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"os/exec"
 	"testing"
 )
@@ -49,11 +50,7 @@ func TestJourneyNewRig(t *testing.T) {
 	t.Cleanup(func() {
 		_ = agent.Process.Kill()
 		_ = agent.Wait()
-		rig, _ := rigCalled(t, "Workbench")
-		request := must(http.NewRequest("DELETE", fmt.Sprintf("%s/api/rigs/%d?name=Workbench", address, rig.Id), nil))
-		if response, err := http.DefaultClient.Do(request); err != nil || response.StatusCode != 204 {
-			t.Errorf("it is not removed: %v %v", response, err)
-		}
+		removeRig(t, "Workbench")
 	})
 	p.see("[data-linking=waits]", `waits: [\s\S]*cores`)
 	act("button", "Take it in")
@@ -72,4 +69,14 @@ func TestJourneyNewRig(t *testing.T) {
 	p.see("[data-retired=true]", "Put it back on the bench")
 	p.click("nav[aria-label='Sheets'] a", "Fleet")
 	p.see("main button", "1 retired")
+}
+
+// removeRig removes a rig that a test has added, with its records, so that others find the bench as it was.
+func removeRig(t testing.TB, name string) {
+	t.Helper()
+	rig, _ := rigCalled(t, name)
+	request := must(http.NewRequest("DELETE", fmt.Sprintf("%s/api/rigs/%d?name=%s", address, rig.Id, url.QueryEscape(name)), nil))
+	if response, err := http.DefaultClient.Do(request); err != nil || response.StatusCode != 204 {
+		t.Errorf("%s is not removed: %v %v", name, response, err)
+	}
 }

@@ -2,7 +2,6 @@ package e2e
 
 import (
 	"fmt"
-	"net/http"
 	"testing"
 
 	"zerokeel/server/api"
@@ -15,12 +14,7 @@ func TestJourneyTradeNames(t *testing.T) {
 	if err := try("POST", "/api/rigs", api.CreateRigRequest{Name: "Shelf"}, &made); err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() {
-		request := must(http.NewRequest("DELETE", fmt.Sprintf("%s/api/rigs/%d?name=Shelf", address, made.Rig.Id), nil))
-		if response, err := http.DefaultClient.Do(request); err != nil || response.StatusCode != 204 {
-			t.Errorf("it is not removed: %v %v", response, err)
-		}
-	})
+	t.Cleanup(func() { removeRig(t, "Shelf") })
 	p := open(t, fmt.Sprintf("/rig/%d/rig", made.Rig.Id))
 	p.click("button", "Enter settings from cards")
 	field := func(place string) string { return "[data-hand-sketch] " + place }

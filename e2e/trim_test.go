@@ -18,7 +18,7 @@ import (
 )
 
 // rigCalled returns the demo's rig of a name, with the trims of its course.
-func rigCalled(t *testing.T, name string) (api.Rig, []api.Trim) {
+func rigCalled(t testing.TB, name string) (api.Rig, []api.Trim) {
 	t.Helper()
 	var rigs []api.Rig
 	if err := try("GET", "/api/rigs", nil, &rigs); err != nil {
