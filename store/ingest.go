@@ -42,7 +42,8 @@ func (s *Store) Ingest(ctx context.Context, rig int64, stream string, frames []l
 // orderedLeg is a leg that frames speak of, and what they change.
 type orderedLeg struct {
 	ID        int64       `db:"id"`
-	RigID     int64       `db:"rig_id"`
+	TrialID   int64       `db:"trial_id"`
+	RigID     int64       `db:"-"`
 	Order     string      `db:"order_id"`
 	StartedMS *int64      `db:"started_ms"`
 	Cores     JSON[[]int] `db:"cores"`
@@ -134,7 +135,8 @@ func marks(n int, mark string) string {
 	return strings.TrimSuffix(strings.Repeat(mark+", ", n), ", ")
 }
 
-// findLegs finds the legs that frames speak of.
+// findLegs finds the legs that frames speak of, and holds them: one that is to be run anew meanwhile would else be told the end of its
+// earlier run.
 func (in *ingest) findLegs(list []*handover) error {
 	in.legs = map[string]*orderedLeg{}
 	for _, h := range list {
@@ -147,14 +149,35 @@ func (in *ingest) findLegs(list []*handover) error {
 	if len(in.legs) == 0 {
 		return nil
 	}
-	query, args, err := sqlx.In(`SELECT l.id, t.rig_id, l.order_id, l.started_ms, l.cores, l.seconds, l.moments FROM legs l JOIN trials t ON t.id = l.trial_id
-		WHERE l.order_id IN (?)`, slices.Collect(maps.Keys(in.legs)))
+	query, args, err := sqlx.In(`SELECT id, trial_id, order_id, started_ms, cores, seconds, moments FROM legs
+		WHERE order_id IN (?) FOR UPDATE`, slices.Collect(maps.Keys(in.legs)))
 	if err != nil {
 		return err
 	}
 	var found []orderedLeg
-	if err := in.tx.SelectContext(in.ctx, &found, query, args...); err != nil {
+	if err := in.tx.SelectContext(in.ctx, &found, query, args...); err != nil || len(found) == 0 {
 		return err
+	}
+	trials := make([]int64, len(found))
+	for i := range found {
+		trials[i] = found[i].TrialID
+	}
+	if query, args, err = sqlx.In(`SELECT id, rig_id FROM trials WHERE id IN (?)`, trials); err != nil {
+		return err
+	}
+	var of []struct {
+		ID    int64 `db:"id"`
+		RigID int64 `db:"rig_id"`
+	}
+	if err := in.tx.SelectContext(in.ctx, &of, query, args...); err != nil {
+		return err
+	}
+	rigs := map[int64]int64{}
+	for _, t := range of {
+		rigs[t.ID] = t.RigID
+	}
+	for i := range found {
+		found[i].RigID = rigs[found[i].TrialID]
 	}
 	for i := range found {
 		in.legs[found[i].Order] = &found[i]
