@@ -1,10 +1,11 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { QRCodeSVG } from 'qrcode.react';
-import { useEffect, useRef } from 'react';
+import { lazy, Suspense, useEffect, useRef } from 'react';
 import { api, type Rig, take } from '../../api/client';
 import { linkingQuery } from '../../api/queries';
 import { Button, Problem } from '../../ui/elements';
 import { num, timeOfDay } from '../../ui/format';
+
+const CodePicture = lazy(() => import('./code-picture'));
 
 /** Links a machine to a rig for the first time: its code, who waits with it, and the word that takes that in. */
 export function LinkMachine({ rig, atOnce = false }: { rig: Rig; atOnce?: boolean }) {
@@ -36,15 +37,9 @@ export function LinkMachine({ rig, atOnce = false }: { rig: Rig; atOnce?: boolea
             <p className="num text-[17px] tracking-wide break-words" data-code="">
               {code}
             </p>
-            <QRCodeSVG
-              value={code}
-              size={84}
-              marginSize={2}
-              bgColor="#ffffff"
-              fgColor="#000000"
-              className="ml-auto shrink-0"
-              title="The code, to be scanned"
-            />
+            <Suspense>
+              <CodePicture code={code} />
+            </Suspense>
           </div>
           <p className="mb-2 text-[13px] text-soft">
             On the machine, as root: <code className="num text-ink">zerokeel agent link</code> and the code, with or
