@@ -227,6 +227,23 @@ func TestKilledHalfway(t *testing.T) {
 	}
 }
 
+// TestFoundBeyondBounds: a board that was delivered with a limit beyond all bounds gets it back, and no other such one.
+func TestFoundBeyondBounds(t *testing.T) {
+	k := machine()
+	const file, beyond = "sys/class/powercap/a:0/constraint_0_power_limit_uw", "4095000000"
+	k.MapFS[file] = &fstest.MapFile{Data: []byte(beyond)}
+	s := find(t, k, t.TempDir(), "boot")
+	if err := s.Set(map[string]any{"sustained": 65_000}); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Set(map[string]any{"sustained": 4_000_000}); err == nil {
+		t.Error("4,000 W are taken")
+	}
+	if err := s.Restore(); err != nil || k.told()[file] != beyond {
+		t.Errorf("it is left at %s: %v", k.told()[file], err)
+	}
+}
+
 // TestBareMachines: one that offers nothing, one whose processors share a clock, and one with odd files.
 func TestBareMachines(t *testing.T) {
 	bare := &kernel{MapFS: fstest.MapFS{}, left: -1}

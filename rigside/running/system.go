@@ -37,8 +37,8 @@ type System struct {
 type attribute struct {
 	name  string
 	phase phase
-	get   func() (any, bool)  // false where the system does not tell at the moment
-	set   func(any) error     // what get told before is always taken
+	get   func() (any, bool) // false where the system does not tell at the moment
+	set   func(any) error
 	check func(any) string    // why a value is not taken, "" if it is
 	near  func(a, b int) bool // whether the kernel, asked for a, may show b for it; nil where it shows what it was asked for
 	asked shown
@@ -135,7 +135,7 @@ func (s *System) Set(values map[string]any) error {
 		at := slices.IndexFunc(s.offered, func(a *attribute) bool { return a.name == name })
 		if at < 0 {
 			faults.Add(name, "make the sheet anew from what the machine offers", "the running system offers no such thing")
-		} else if why := s.offered[at].check(values[name]); why != "" {
+		} else if why := s.offered[at].check(values[name]); why != "" && values[name] != s.found[name] { // boards go beyond any bounds
 			faults.Add(name, "choose what the machine takes", "%s", why)
 		}
 	}
