@@ -79,6 +79,12 @@ func TestSketchedByHand(t *testing.T) {
 		t.Errorf("%+v", f)
 	}
 
+	small := made("Desk ä")
+	bench.Call("POST", small+"/hand-sketch", map[string]any{"board": "Other", "style": "window", "cores": 6, "efficiencyCores": 2,
+		"threads": 1}, 200, &got)
+	if len(got.CoreGroups) != 2 || got.CoreGroups[1].Cores != 2 {
+		t.Errorf("its cores: %+v", got.CoreGroups)
+	}
 	other := made("Shelf")
 	bench.Call("POST", other+"/hand-sketch", told, 200, nil)
 	bench.Call("POST", rig+"/wording", map[string]any{"setting": "limit.ppt", "min": 90, "max": 30}, 422, nil)

@@ -29,8 +29,8 @@ func (w *Workshop) Sketch(ctx context.Context, rig int64) (*Rig, error) {
 	if len(settings) == 0 {
 		return nil, conflict("the running system of %s lets nothing be set: neither cores, clocks, limits nor fans", r.Name)
 	}
-	set, err := part.Sketch(part.Told{Machine: r.Name, Processor: r.Facts.V.Processor, Cores: offer.Cores, MemoryMB: r.Facts.V.MemoryMB},
-		settings)
+	set, err := part.Sketch(part.Told{Machine: r.Name, Number: r.ID, Processor: r.Facts.V.Processor, Cores: offer.Cores,
+		MemoryMB: r.Facts.V.MemoryMB}, settings)
 	if err != nil {
 		return nil, conflict("no sheets can be made of what %s tells of itself: %v", r.Name, err)
 	}
@@ -60,8 +60,8 @@ func (w *Workshop) SketchByHand(ctx context.Context, rig int64, in HandSketch) (
 	if len(f) > 0 {
 		return nil, f
 	}
-	told := part.Told{Machine: r.Name, Board: in.Board, Style: in.Style, Processor: r.Facts.V.Processor, MemoryMB: r.Facts.V.MemoryMB,
-		Cores: in.cores(r)}
+	told := part.Told{Machine: r.Name, Number: r.ID, Board: in.Board, Style: in.Style, Processor: r.Facts.V.Processor,
+		MemoryMB: r.Facts.V.MemoryMB, Cores: in.cores(r)}
 	set, err := part.Sketch(told, nil)
 	if err != nil {
 		return nil, conflict("no sheets can be made of what is told of %s: %v", r.Name, err)
@@ -113,8 +113,11 @@ func (in *HandSketch) cores(r *store.Rig) []part.ToldCore {
 	out := make([]part.ToldCore, n)
 	for i := range out {
 		out[i].Threads = threads
-		if i >= n-in.EfficiencyCores {
-			// Told apart by a lower clock, which is a placeholder as the higher one is.
+		if in.EfficiencyCores == 0 {
+			continue
+		}
+		// Told apart by their clocks, which are placeholders.
+		if out[i].MaxMHz = 3000; i >= n-in.EfficiencyCores {
 			out[i] = part.ToldCore{Threads: 1, MaxMHz: 2000}
 		}
 	}

@@ -12,6 +12,7 @@ import (
 // Told is what a machine tells of itself. What it does not tell is zero.
 type Told struct {
 	Machine   string // how it is called here
+	Number    int64  // by which it is told from others that are called alike
 	Board     string // how its board is called, where its settings are entered there; else they are those of its running system
 	Style     Style  // of its limits; window where it is not told
 	Processor string
@@ -33,7 +34,7 @@ const smallCore = 0.85
 func Sketch(t Told, settings []BoardSetting) (*Set, error) {
 	name := func(id, model string) Name { return Name{ID: id, Model: cut(model), Source: Sketched} }
 	model := cmp.Or(strings.TrimSpace(t.Processor), "Processor of "+t.Machine)
-	own := slug(t.Machine)
+	own := fmt.Sprintf("%s-%d", slug(t.Machine), t.Number)
 	const unknownMHz = 3000
 	least, most := float64(unknownMHz), 0.0
 	for _, c := range t.Cores {
@@ -67,7 +68,11 @@ func Sketch(t Told, settings []BoardSetting) (*Set, error) {
 		}
 		p.Clusters[last].Cores++
 	}
-	p.ID = fmt.Sprintf("%s-%dc", slug(model), len(t.Cores))
+	kind := slug(model)
+	if t.Processor == "" { // one that nobody has named is no other's kin
+		kind = fmt.Sprintf("unnamed-%d", t.Number)
+	}
+	p.ID = fmt.Sprintf("%s-%dc", kind, len(t.Cores))
 	if small := p.count(KindEfficiency); small > 0 {
 		p.ID += fmt.Sprintf("-%de", small)
 	}
