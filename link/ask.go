@@ -13,7 +13,16 @@ type Ask struct {
 	ID      string         `json:"id"`
 	Set     map[string]any `json:"set,omitempty"`     // whole numbers or positions, by attribute; all of it is done, or nothing
 	Restore bool           `json:"restore,omitempty"` // puts everything back as it was found, instead
+	Power   Power          `json:"power,omitempty"`   // is done once it is answered without a fault, instead
 }
+
+// Power is what is done to a machine as a whole.
+type Power string
+
+const (
+	PowerOff Power = "off"
+	Restart  Power = "restart"
+)
 
 // Answer is a rig's answer to an ask. It refuses what it names faults of, by attribute.
 type Answer struct {
@@ -44,6 +53,15 @@ func (a *Ask) validate() invalid.List {
 	checkValues(&f, "set", a.Set)
 	if a.Restore && len(a.Set) > 0 {
 		f.Add("set", "set something, or restore all", "both are asked for")
+	}
+	switch a.Power {
+	case "":
+	case PowerOff, Restart:
+		if a.Restore || len(a.Set) > 0 {
+			f.Add("power", "ask for it alone", "something is to be set, too")
+		}
+	default:
+		f.Add("power", fmt.Sprintf("use %s or %s", PowerOff, Restart), "%.20q is neither", a.Power)
 	}
 	return f
 }

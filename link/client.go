@@ -33,6 +33,8 @@ type Client struct {
 	mutedAt uint64 // the last frame that still goes out
 	linked  bool   // since it was last asked
 	greeted bool   // it was linked once
+	up      bool   // it is linked
+	rig     string // as the server calls it
 	keeper  Keeper
 	empty   func() // called when nothing is held any more
 }
@@ -106,6 +108,13 @@ func (c *Client) Pending() int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	return len(c.held)
+}
+
+// Rig returns what the server calls the rig, empty before it was linked, and whether it is linked now.
+func (c *Client) Rig() (name string, linked bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.rig, c.up
 }
 
 // Mute makes the client fall silent without hanging up, as a frozen machine does. What was handed to it before is on its
@@ -212,7 +221,13 @@ func (c *Client) session(parent context.Context) error {
 	c.acknowledge(answer.Welcome.Last)
 	c.mu.Lock()
 	c.linked, c.greeted = true, true
+	c.up, c.rig = true, answer.Welcome.Rig
 	c.mu.Unlock()
+	defer func() {
+		c.mu.Lock()
+		c.up = false
+		c.mu.Unlock()
+	}()
 
 	failed := make(chan error, 1)
 	var receiving sync.WaitGroup

@@ -153,6 +153,7 @@ var ErrNotLinked = errors.New("the rig is not linked")
 
 // Order sends an order to a rig. That it was sent does not mean it was taken: frames tell.
 func (h *Hub) Order(rig int64, o Order) error {
+	o.Trim = plain(o.Trim, mostLabel)
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	s := h.links[rig]

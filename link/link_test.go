@@ -107,19 +107,19 @@ func TestSchemaDescribesTheMessages(t *testing.T) {
 	h.Headers = []link.Header{{Key: "duty.fan.1", Label: "Fan header 1"}}
 	covered := 1.0
 	score := 12.5
-	h.Asked = true
+	h.Asked, h.Powers = true, true
 	h.Facts.Microcode, h.Facts.Board, h.Facts.Firmware = "0x1", "Skerry M1", "1.4.2"
 	h.Facts.Modules = []link.Module{{Slot: "A2", Part: "Cairn", SizeMB: 16384, RatedMTs: 6000, MTs: 4800, MilliV: 1100}}
 	messages := []link.Message{
 		{Ask: &link.Ask{ID: "a"}}, {Ask: &link.Ask{ID: "a", Set: map[string]any{"boost": "off", "short": 90000}}},
-		{Ask: &link.Ask{ID: "a", Restore: true}},
+		{Ask: &link.Ask{ID: "a", Restore: true}}, {Ask: &link.Ask{ID: "a", Power: link.Restart}},
 		{Answer: &link.Answer{ID: "a", Faults: invalid.List{{Field: "boost", Problem: "p", Remedy: "r"}}, Offer: link.Offer{
 			Settings: []part.BoardSetting{{Setting: "clock.boost"}}, Now: map[string]any{"boost": "off"}, Found: map[string]any{},
 			Cores: []part.ToldCore{{Threads: 2, MinMHz: 800, MaxMHz: 4700}}}}},
 		{Hello: &h}, {Welcome: &link.Welcome{Rig: "x", Last: 3}}, {Ack: &link.Ack{Seq: 1}}, {Beat: &link.Beat{Now: 1}},
 		{Refusal: &link.Refusal{Problem: "p", Remedy: "r"}},
 		{Order: &link.Order{ID: "o", Do: link.Run, Load: "heavy", Cores: []int{0}, Seconds: 5, Width: "512", MemoryMB: 5, AbortC: 95,
-			TargetC: 80, Inject: &link.Inject{Core: 0, AfterS: 1, Seed: 7}}},
+			TargetC: 80, Inject: &link.Inject{Core: 0, AfterS: 1, Seed: 7}, Trim: "T2 Second", Step: 3, Of: 7}},
 		{Order: &link.Order{ID: "o", Do: link.Stop}},
 		{Order: &link.Order{ID: "o", Do: link.Run, Load: "idle", Cores: []int{0}, Seconds: 5, Sweep: new(fan.Usual("duty.fan.1", 0))}},
 		{Frame: &link.Frame{Seq: 1, Samples: &link.Samples{Order: "o", At: []int64{1}, Channels: []string{"a"}, Values: [][]*float64{{nil}}},

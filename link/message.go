@@ -58,6 +58,7 @@ type Hello struct {
 	Journal   []Unending        `json:"journal,omitempty"` // orders that the journal shows begun but not ended
 	Headers   []Header          `json:"headers,omitempty"` // whose duty the rig can set
 	Asked     bool              `json:"asked,omitempty"`   // it answers what its running system lets be set
+	Powers    bool              `json:"powers,omitempty"`  // it shuts down or restarts its machine when asked to
 }
 
 // Header is one that a fan or a pump hangs on, whose duty the rig can set. Key is that of the channel of its duty.
@@ -219,6 +220,11 @@ type Order struct {
 	Inject    *Inject   `json:"inject,omitempty"`
 
 	Sweep *fan.Sweep `json:"sweep,omitempty"` // of an idle load: of a header's duty meanwhile, after which the board drives it again
+
+	// For whoever stands before the machine: the trim that is tried, and which leg of how many this is.
+	Trim string `json:"trim,omitempty"`
+	Step int    `json:"step,omitempty"`
+	Of   int    `json:"of,omitempty"`
 }
 
 // Do is what an order asks for.
@@ -482,6 +488,9 @@ func (o *Order) validate() invalid.List {
 		if !(x.is >= 0 && x.is <= x.most) {
 			f.Add(x.field, fmt.Sprintf("give 0 to %g", x.most), "%g is out of range", x.is)
 		}
+	}
+	if o.Trim != plain(o.Trim, mostLabel) || o.Step < 0 || o.Of < o.Step {
+		f.Add("trim", "name it in words, and count its legs from 1", "%.40q, leg %d of %d", o.Trim, o.Step, o.Of)
 	}
 	switch o.Width {
 	case "", "widest", "portable", "256", "512":

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"database/sql"
 	"errors"
+	"fmt"
 	"slices"
 	"time"
 
@@ -46,7 +47,7 @@ func (r *Runner) stepTrial(ctx context.Context, lease *store.Lease, id int64) er
 			if !r.settled(r.hub.Status(t.RigID), t.RigID, legs[:i], &legs[i]) {
 				return nil
 			}
-			return r.orderLeg(ctx, lease, t, rig, &legs[i])
+			return r.orderLeg(ctx, lease, t, rig, legs, i)
 		default:
 			return r.followLeg(ctx, lease, t, rig, legs, i)
 		}
@@ -56,7 +57,8 @@ func (r *Runner) stepTrial(ctx context.Context, lease *store.Lease, id int64) er
 
 // orderLeg stores an order, then sends it. What the rig runs otherwise, such as a leg that was ordered after the backup that the records
 // were restored from, is stopped first.
-func (r *Runner) orderLeg(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, l *store.Leg) error {
+func (r *Runner) orderLeg(ctx context.Context, lease *store.Lease, t *store.Trial, rig *store.Rig, legs []store.Leg, i int) error {
+	l := &legs[i]
 	status := r.hub.Status(t.RigID)
 	if !status.Linked {
 		return nil // it waits for the rig; the page says so
@@ -77,13 +79,18 @@ func (r *Runner) orderLeg(ctx context.Context, lease *store.Lease, t *store.Tria
 	if err := r.store.OrderLeg(ctx, lease, t, l); err != nil {
 		return err
 	}
-	return r.send(t, l)
+	return r.send(ctx, t, l, len(legs))
 }
 
 // send orders a leg; the rig takes an order that it knows already as a repetition.
-func (r *Runner) send(t *store.Trial, l *store.Leg) error {
+func (r *Runner) send(ctx context.Context, t *store.Trial, l *store.Leg, of int) error {
+	tried, err := r.store.Trim(ctx, t.TrimID)
+	if err != nil {
+		return err
+	}
 	o := link.Order{ID: l.OrderID.String, Do: link.Run, Load: l.Load, Yardstick: l.Yardstick, Cores: l.Cores.V, Seconds: l.Seconds,
-		Width: l.Width, MemoryMB: l.MemoryMB, AbortC: l.AbortC, TargetC: l.TargetC, TurnS: turnS(l)}
+		Width: l.Width, MemoryMB: l.MemoryMB, AbortC: l.AbortC, TargetC: l.TargetC, TurnS: turnS(l),
+		Trim: fmt.Sprintf("T%d %s", tried.Number, tried.Name), Step: l.Position + 1, Of: of}
 	if l.Inject.Valid {
 		o.Inject = &l.Inject.V
 	}
@@ -93,8 +100,7 @@ func (r *Runner) send(t *store.Trial, l *store.Leg) error {
 	if y, ok := yardstick.Of(l.Yardstick); ok && y.Measure != yardstick.Rest {
 		o.Work, o.WarmS, o.WindowS, o.Seconds, o.TurnS = y.Amount(len(l.Cores.V)), y.WarmS, y.WindowS, yardstick.MostS, 0
 	}
-	err := r.hub.Order(t.RigID, o)
-	if errors.Is(err, link.ErrNotLinked) {
+	if err = r.hub.Order(t.RigID, o); errors.Is(err, link.ErrNotLinked) {
 		return nil
 	}
 	return err
@@ -138,7 +144,7 @@ func (r *Runner) followLeg(ctx context.Context, lease *store.Lease, t *store.Tri
 			return r.hub.Order(t.RigID, link.Order{ID: l.OrderID.String, Do: link.Stop})
 		}
 		if l.State == store.LegOrdered && time.Since(r.ordered(t, l)) > shortWait {
-			return r.send(t, l)
+			return r.send(ctx, t, l, len(legs))
 		}
 		return nil
 	}

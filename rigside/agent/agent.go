@@ -34,6 +34,11 @@ type Config struct {
 	Rate     float64       // readings of every sensor per second, 1 to 10; 0 counts as 1
 	Inject   *link.Inject
 	Log      *slog.Logger
+
+	// Of a machine that does nothing else, nil or empty otherwise.
+	Show  func(Now)              // is told at each reading how things stand
+	Power func(link.Power) error // shuts it down or restarts it, which ends the agent's context
+	Off   func() bool            // reports that the machine is being shut down, in the place of its manager
 }
 
 // sendEvery is the time between two frames of figures, however many readings each holds.
@@ -58,6 +63,7 @@ type agent struct {
 	mu   sync.Mutex
 	seen map[string]bool
 	leg  *leg
+	last string         // what last went wrong
 	legs sync.WaitGroup // each until its end is kept, which is later than leg is free for the next
 }
 
@@ -106,6 +112,8 @@ func Run(ctx context.Context, cfg Config) error {
 	}
 	if a.crash != nil {
 		a.crash.Words = sensors.LastWords(cfg.Root)
+		a.last = fmt.Sprintf("this machine went down without a shutdown; last seen %s UTC",
+			time.UnixMilli(a.crash.SeenAt).UTC().Format("2006-01-02 15:04:05"))
 		cfg.Log.Warn("the machine was not shut down before this start", "last seen", time.UnixMilli(a.crash.SeenAt), "last words", a.crash.Words)
 	}
 	left, err := spool.Leftovers(cfg.StateDir)
@@ -119,7 +127,10 @@ func Run(ctx context.Context, cfg Config) error {
 	defer func() { _ = kept.Close() }()
 	a.client = link.NewClient(cfg.Server, a.hello, func(o link.Order) { a.order(ctx, o) }, cfg.Log)
 	a.client.Through(kept)
-	if a.system != nil {
+	if cfg.Off == nil {
+		a.cfg.Off = sensors.ShuttingDown
+	}
+	if a.system != nil || cfg.Power != nil {
 		a.client.Answers(a.answer)
 	}
 	cfg.Log.Info("agent starts", "cores", len(a.cores), "channels", len(a.sensors), "boot", a.boot)
@@ -140,12 +151,12 @@ func Run(ctx context.Context, cfg Config) error {
 	}()
 	a.sampleUntil(ctx, done)
 	if ctx.Err() != nil {
-		a.client.Send(link.Frame{Leaving: &link.Leaving{At: a.now(), Off: sensors.ShuttingDown()}})
+		a.client.Send(link.Frame{Leaving: &link.Leaving{At: a.now(), Off: a.cfg.Off()}})
 		a.client.Leave(unlink, takesLeaveFor)
 	}
 	err = <-done // whoever hands out orders is gone first, so that no leg begins any more
 	a.legs.Wait()
-	if sensors.ShuttingDown() {
+	if a.cfg.Off() {
 		if err := j.Shut(); err != nil {
 			cfg.Log.Error("the journal cannot be written", "error", err)
 		}
@@ -184,7 +195,7 @@ func (a *agent) hello() link.Hello {
 	defer a.mu.Unlock()
 	h := link.Hello{
 		Protocol: link.Version, Agent: Version, Stream: a.stream, BootID: a.boot, Now: a.now(), ClockRate: 1,
-		Asked: a.system != nil, Facts: a.facts, Journal: a.journal.Before(), Crash: a.crash,
+		Asked: a.system != nil, Powers: a.cfg.Power != nil, Facts: a.facts, Journal: a.journal.Before(), Crash: a.crash,
 	}
 	h.Facts.Cores, h.Facts.Threads = sensors.On(a.coresNow())
 	for _, s := range a.sensors {
@@ -213,6 +224,9 @@ func (a *agent) sampleUntil(ctx context.Context, linkEnd chan error) {
 			return
 		case now := <-tick.C:
 			a.sample()
+			if a.cfg.Show != nil {
+				a.cfg.Show(a.stands())
+			}
 			if now.Sub(last) >= sendEvery-time.Millisecond {
 				last = now
 				a.send()
@@ -340,6 +354,7 @@ func (a *agent) follow(l *leg) {
 	events, finished := l.run()
 	a.mu.Lock()
 	a.leg = nil
+	a.note(l, events)
 	a.mu.Unlock()
 	if finished == nil { // the journal keeps it open: the next agent tells
 		return

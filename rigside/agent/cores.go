@@ -11,8 +11,6 @@ import (
 	"strconv"
 	"strings"
 
-	"zerokeel/core/invalid"
-	"zerokeel/link"
 	"zerokeel/rigside/sensors"
 )
 
@@ -78,36 +76,4 @@ func (a *agent) coresNow() []sensors.Core {
 		out[i].Off = a.offNow(i)
 	}
 	return out
-}
-
-// answer sets what the server asks to be set in the running system, and tells how it stands. While a leg runs, nothing is set.
-func (a *agent) answer(ask link.Ask) link.Answer {
-	var err error
-	if len(ask.Set) > 0 || ask.Restore {
-		if err = a.whileAtRest(func() error {
-			if ask.Restore {
-				return a.system.Restore()
-			}
-			return a.system.Set(ask.Set)
-		}); err != nil {
-			a.cfg.Log.Warn("the running system is not set as asked", "error", err)
-		}
-	}
-	out := link.Answer{Offer: a.system.Offer()}
-	if faults := (invalid.List)(nil); errors.As(err, &faults) {
-		out.Faults = faults
-	} else if err != nil {
-		out.Faults = invalid.List{{Problem: err.Error(), Remedy: "look at the agent's log"}}
-	}
-	return out
-}
-
-// whileAtRest does something between two legs.
-func (a *agent) whileAtRest(do func() error) error {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if a.leg != nil {
-		return errors.New("a leg runs on it")
-	}
-	return do()
 }
