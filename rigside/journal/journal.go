@@ -6,10 +6,13 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
 	"time"
+
+	"golang.org/x/sys/unix"
 
 	"zerokeel/link"
 )
@@ -42,13 +45,29 @@ func Open(dir string) (*Journal, error) {
 		return nil, fmt.Errorf("open the journal: %w", err)
 	}
 	j.read(text)
-	if info, err := os.Stat(j.path); err == nil {
+	info, missing := os.Stat(j.path)
+	if missing == nil {
 		j.seen = info.ModTime().UnixMilli()
 	}
 	if j.file, err = os.OpenFile(j.path, os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600); err != nil {
 		return nil, fmt.Errorf("open the journal: %w", err)
 	}
+	if missing != nil {
+		if err := Settle(dir); err != nil {
+			return nil, fmt.Errorf("open the journal: %w", err)
+		}
+	}
 	return j, nil
+}
+
+// Settle has the file system of a folder on its disk, with the names of its files. A file that is synced alone may lose its name: file
+// systems of sticks keep no journal of their own.
+func Settle(dir string) error {
+	f, err := os.Open(dir)
+	if err != nil {
+		return err
+	}
+	return errors.Join(unix.Syncfs(int(f.Fd())), f.Close())
 }
 
 // read takes in the entries that begin and never end, and the machine's starts. A line that was cut off by a crash is
