@@ -16,9 +16,14 @@ import (
 
 	"zerokeel/core/invalid"
 	"zerokeel/quiet"
+	"zerokeel/rigside/bench"
 )
 
 func main() {
+	if bench.IsFirst() {
+		bench.Run()
+		return
+	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	if err := root().ExecuteContext(ctx); err != nil {
@@ -33,8 +38,7 @@ func root() *cobra.Command {
 		SilenceUsage: true, SilenceErrors: true,
 	}
 	cmd.AddCommand(serveCommand(), ownerCommand(), recordCommand(), archiveCommand(), backupCommand(), restoreCommand(),
-		standinCommand(), agentCommand(),
-		loadCommand(),
+		standinCommand(), agentCommand(), stickCommand(), loadCommand(),
 		modelCommand(), preflightCommand(), surveyCommand(), demoCommand(), dbCommand(), shotsCommand(), versionCommand())
 	return cmd
 }

@@ -13,8 +13,8 @@ import (
 	"zerokeel/store"
 )
 
-// Guarded runs a guarded server on a database, with an authority of its own. Nobody is logged in.
-func Guarded(t testing.TB, s *store.Store) *Bench {
+// Guarded runs a guarded server on a database, with an authority of its own, which is called by some further names. Nobody is logged in.
+func Guarded(t testing.TB, s *store.Store, hosts ...string) *Bench {
 	t.Helper()
 	folder, err := keys.Open(t.TempDir() + "/keys")
 	if err != nil {
@@ -24,8 +24,8 @@ func Guarded(t testing.TB, s *store.Store) *Bench {
 	if err != nil {
 		t.Fatal(err)
 	}
-	b := &Bench{t: t, Store: s, seal: keys.Passing(), Guard: &server.Guarded{TLS: authority.Server([]string{"127.0.0.1"}),
-		Fingerprint: authority.Fingerprint()}}
+	b := &Bench{t: t, Store: s, seal: keys.Passing(), hosts: hosts,
+		Guard: &server.Guarded{TLS: authority.Server(append([]string{"127.0.0.1"}, hosts...)), Fingerprint: authority.Fingerprint()}}
 	b.Resume()
 	t.Cleanup(b.Stop)
 	return b.Anybody()

@@ -44,6 +44,7 @@ type Bench struct {
 	http    *http.Client                    // who asks
 	header  [2]string                       // that each request has, with its value
 	seal    *keys.Seal
+	hosts   []string // by which it is called beside its address
 	stop    context.CancelFunc
 	done    chan struct{}
 }
@@ -88,7 +89,7 @@ func (b *Bench) Resume() {
 	log := slog.New(slog.DiscardHandler)
 	b.Shop = workshop.New(b.Store, log, b.seal)
 	run := runner.New(b.Shop, b.Store, log)
-	srv, handler, err := server.New(server.Config{Shop: b.Shop, Log: log, Guarded: b.Guard,
+	srv, handler, err := server.New(server.Config{Shop: b.Shop, Log: log, Guarded: b.Guard, Hosts: b.hosts,
 		Front: fstest.MapFS{"index.html": {Data: []byte("<title>Zero Keel</title>")}}})
 	if err != nil {
 		b.t.Fatal(err)
