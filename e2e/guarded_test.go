@@ -95,6 +95,8 @@ func (p page) linksByCode() {
 	p.fill("[data-new-rig] input", "Lee side")
 	p.click("button", "Add a rig")
 	code := must(link.ParseCode(must(p.see("[data-code]", "-").Text())))
+	p.click("summary", "no system")
+	p.see("[data-stick=none] button:not(:disabled)", "Make a bench stick")
 	dir := p.t.TempDir()
 	other := code
 	other.Pin = slices.Clone(code.Pin)

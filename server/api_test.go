@@ -81,6 +81,8 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"POST", one + "/link-code", `{"address":"ftp://x"}`, 422}, {"POST", one + "/link-code/take-in", "", 409},
 		{"POST", "/api/link", `{"secret":"none","ticket":"` + strings.Repeat("0", 32) +
 			`","facts":{"host":"","system":"","kernel":"","processor":"","cores":1,"threads":1,"memoryMB":1}}`, 409},
+		{"POST", one + "/power", `{"how":"off"}`, 409}, {"POST", "/api/rigs/99/power", `{"how":"restart"}`, 404},
+		{"POST", one + "/power", `{"how":"sail"}`, 422}, {"POST", "/api/stick", `{"code":"none"}`, 422},
 		{"POST", one + "/sketch", "", 409}, {"POST", one + "/wording", `{"setting":"limit.sail"}`, 422},
 		{"POST", one + "/hand-sketch", `{"board":"B","style":"sail"}`, 409},
 		{"POST", "/api/rigs/99/hand-sketch", `{"board":"B","style":"window"}`, 404},

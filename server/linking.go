@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/http"
 	"os"
+	"path/filepath"
 	"sync"
 	"time"
 
@@ -92,6 +93,39 @@ var programSum = sync.OnceValues(func() (string, error) {
 	}
 	return hex.EncodeToString(sum.Sum(nil)), nil
 })
+
+// PowerRig shuts a machine down, or starts it anew.
+func (s *Server) PowerRig(c *echo.Context, rig api.RigID) error {
+	in, err := body[api.PowerRequest](c)
+	if err != nil {
+		return err
+	}
+	if err := s.shop.Power(c.Request().Context(), rig, link.Power(in.How)); err != nil {
+		return err
+	}
+	return c.NoContent(http.StatusNoContent)
+}
+
+// MakeStick answers with the image of a bench stick.
+func (s *Server) MakeStick(c *echo.Context) error {
+	in, err := body[api.StickRequest](c)
+	if err != nil {
+		return err
+	}
+	dir, err := os.MkdirTemp("", "zerokeel-stick-")
+	if err != nil {
+		return err
+	}
+	defer func() { _ = os.RemoveAll(dir) }()
+	out := filepath.Join(dir, "zerokeel-stick.img")
+	if err := s.shop.Stick(c.Request().Context(), deref(in.Code), out); err != nil {
+		return err
+	}
+	c.Response().Header().Set("Content-Type", "application/octet-stream")
+	attach(c, filepath.Base(out))
+	http.ServeFile(c.Response(), c.Request(), out)
+	return nil
+}
 
 // TakeIn lets a machine in.
 func (s *Server) TakeIn(c *echo.Context, rig api.RigID) error {

@@ -116,7 +116,7 @@ func apiRig(r *workshop.Rig) api.Rig {
 		Id: r.ID, Name: r.Name, Simulated: r.Simulated, Linked: r.Linked, State: r.State, AmbientC: r.AmbientC, Standing: string(r.Standing),
 		CanFit: r.CanFit(), ByHand: r.ByHand(), Cores: r.Cores(), FirmwareAddress: r.FirmwareAddress, FirmwareVersion: r.FirmwareVersion,
 		Refit: r.Refit, Note: r.Note, Retired: r.Retired, InSystem: r.InSystem, Sketched: r.Set != nil && r.Set.Sketched(),
-		Asked: r.Asked,
+		Asked: r.Asked, Powers: r.Powers,
 		Drift: nonNil(r.Drift.V), Quirks: []string{}, Raised: nonNil(r.Raised), Vitals: each(r.Vitals, apiVital), CoreGroups: []api.CoreGroup{},
 		TrimInForce: id(r.TrimInForce.Int64), LostTrim: id(r.LostTrim.Int64),
 	}

@@ -3,6 +3,7 @@ package shots
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -42,12 +43,11 @@ var list = []shot{
 	{name: "scores", path: "/rig/1/scores", wait: "[data-comparison]"},
 	{name: "soundings", path: "/rig/1/soundings", wait: "[data-chart=soundings]"},
 	{name: "plane", path: "/rig/4/soundings", wait: "[data-chart=plane]"},
-	{name: "tuning-flown", path: "/rig/6/tuning", wait: "[data-done=proof]"},
 	{name: "tuning", path: "/rig/1/tuning/0/new", wait: "[data-plan]", prepare: tuning},
 	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
 	{name: "log", path: "/rig/3/log", wait: "[data-log] li"},
-	{name: "accounts", path: "/rig/1/accounts", wait: "[data-account=Bo]", guarded: true, known: true, prepare: func(p *rod.Page) error {
-		return click(p, "[data-account=Bo] button", "Change")
+	{name: "new-rig", path: "/rig/1/new-rig", wait: "[data-new-rig] input", guarded: true, known: true, prepare: func(p *rod.Page) error {
+		return errors.Join(fill(p, "[data-new-rig] input", "Fulmar"), click(p, "button", "Add a rig"), click(p, "summary", "no system"))
 	}},
 	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
 	{name: "survey", path: "/rig/1/soundings", wait: "[data-chart=soundings]", prepare: survey}, // the last: it changes Petrel's course

@@ -86,7 +86,7 @@ func TestBoots(t *testing.T) {
 		return linking.Waits != nil
 	})
 	m.sees(`answers: take this machine in on the page of Fulmar`)
-	m.picture("waits")
+	m.picture("stick-waits")
 	owner.Call("POST", rig("/link-code/take-in"), nil, 200, nil)
 	var now api.Rig
 	look := func() api.Rig { owner.Call("GET", rig(""), nil, 200, &now); return now }
@@ -108,7 +108,7 @@ func TestBoots(t *testing.T) {
 	}
 	m.until("its second leg runs", func() bool { see(); return len(trial.Legs) == 2 && trial.Legs[1].State == "running" })
 	m.sees(`Leg 2 of 2`)
-	m.picture("runs")
+	m.picture("stick")
 	if status, _ := owner.Raw("POST", rig("/power"), api.PowerRequest{How: "off"}); status != 409 {
 		t.Errorf("told to shut down in the middle of a leg, the server says %d", status)
 	}
@@ -119,7 +119,7 @@ func TestBoots(t *testing.T) {
 	}
 	m.until("it is linked again, without a code", func() bool { return look().State == "idle" && now.Powers })
 	m.sees(`went down without a shutdown`)
-	m.picture("again")
+	m.picture("stick-again")
 	owner.Call("POST", rig("/power"), api.PowerRequest{How: "off"}, 204, nil)
 	if err := m.off(); err != nil {
 		t.Errorf("shut down, the emulator ends with %v", err)

@@ -21,6 +21,7 @@ type Rig struct {
 	Simulated bool
 	Linked    bool
 	Asked     bool   // its agent can set its running system, and is linked to this process
+	Powers    bool   // its agent can shut it down, and is linked to this process
 	State     string // what it is doing, in a word
 	Standing  proof.Standing
 	Raised    []string // messages of its watches that are raised
@@ -75,7 +76,7 @@ func (w *Workshop) overview(ctx context.Context, only int64) ([]Rig, error) {
 		at := linkIn(o.Holds, row.ID)
 		if st := w.hub.Status(row.ID); st.Linked {
 			at = here(st)
-			r.Asked = st.Hello.Asked
+			r.Asked, r.Powers = st.Hello.Asked, st.Hello.Powers
 		}
 		r.Linked, r.Simulated = at.Linked, row.Simulated || at.Simulated
 		if r.Linked && row.Absence == "" {

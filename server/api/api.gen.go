@@ -629,6 +629,24 @@ func (e Place) Valid() bool {
 	}
 }
 
+// Defines values for PowerRequestHow.
+const (
+	Off     PowerRequestHow = "off"
+	Restart PowerRequestHow = "restart"
+)
+
+// Valid indicates whether the value is a known member of the PowerRequestHow enum.
+func (e PowerRequestHow) Valid() bool {
+	switch e {
+	case Off:
+		return true
+	case Restart:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ReadingChannel.
 const (
 	PowerWall          ReadingChannel = "power.wall"
@@ -2513,6 +2531,14 @@ type PilotPlan struct {
 // Place best: shown to be better than every other; among the best: none is shown to be better, and it is than some
 type Place string
 
+// PowerRequest defines model for PowerRequest.
+type PowerRequest struct {
+	How PowerRequestHow `json:"how"`
+}
+
+// PowerRequestHow defines model for PowerRequest.How.
+type PowerRequestHow string
+
 // Problem defines model for Problem.
 type Problem struct {
 	Detail *string `json:"detail,omitempty"`
@@ -2666,6 +2692,9 @@ type Rig struct {
 	// Note what it is for, in a sentence
 	Note  string     `json:"note"`
 	Parts *PartNames `json:"parts"`
+
+	// Powers its agent can shut it down and start it anew
+	Powers bool `json:"powers"`
 
 	// Quirks what to know of its board
 	Quirks []string `json:"quirks"`
@@ -3199,6 +3228,12 @@ type StepDone struct {
 	// Trim that it led to, or was tried
 	Trim  *int64 `json:"trim"`
 	Words string `json:"words"`
+}
+
+// StickRequest defines model for StickRequest.
+type StickRequest struct {
+	// Code by which the machine links that is started from it first
+	Code *string `json:"code,omitempty"`
 }
 
 // Surveyable defines model for Surveyable.
@@ -3941,6 +3976,9 @@ type MakeLinkCodeJSONRequestBody = LinkCodeRequest
 // StartPilotJSONRequestBody defines body for StartPilot for application/json ContentType.
 type StartPilotJSONRequestBody = StartPilotRequest
 
+// PowerRigJSONRequestBody defines body for PowerRig for application/json ContentType.
+type PowerRigJSONRequestBody = PowerRequest
+
 // DraftBoardJSONRequestBody defines body for DraftBoard for application/json ContentType.
 type DraftBoardJSONRequestBody = DraftBoardRequest
 
@@ -3964,6 +4002,9 @@ type AddWatchJSONRequestBody = WatchRequest
 
 // WordSettingJSONRequestBody defines body for WordSetting for application/json ContentType.
 type WordSettingJSONRequestBody = Wording
+
+// MakeStickJSONRequestBody defines body for MakeStick for application/json ContentType.
+type MakeStickJSONRequestBody = StickRequest
 
 // KeepTrialJSONRequestBody defines body for KeepTrial for application/json ContentType.
 type KeepTrialJSONRequestBody = KeepTrialRequest
@@ -4210,6 +4251,9 @@ type ServerInterface interface {
 	// StartPilot Let a pilot find each core's depth unattended, or carry out a whole tuning where a goal is named, and prove what it found
 	// (POST /api/rigs/{rig}/pilots)
 	StartPilot(ctx *echo.Context, rig RigID) error
+	// PowerRig Shut a machine down or start it anew, where it was started from a bench stick and nothing runs on it
+	// (POST /api/rigs/{rig}/power)
+	PowerRig(ctx *echo.Context, rig RigID) error
 	// LearnBoard The attribute registry of the rig's board, each attribute with the setting that it probably is
 	// (GET /api/rigs/{rig}/registry)
 	LearnBoard(ctx *echo.Context, rig RigID) error
@@ -4288,6 +4332,9 @@ type ServerInterface interface {
 	// EndSession End a session before its last block; what was run stays
 	// (POST /api/sessions/{session}/end)
 	EndSession(ctx *echo.Context, session int64) error
+	// MakeStick Make the image of a bench stick, with a link code on it or none; it is no part of what is kept
+	// (POST /api/stick)
+	MakeStick(ctx *echo.Context) error
 	// GetTrial One trial with its legs and events
 	// (GET /api/trials/{trial})
 	GetTrial(ctx *echo.Context, trial TrialID) error
@@ -5679,6 +5726,22 @@ func (w *ServerInterfaceWrapper) StartPilot(ctx *echo.Context) error {
 	return err
 }
 
+// PowerRig converts echo context to params.
+func (w *ServerInterfaceWrapper) PowerRig(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PowerRig(ctx, rig)
+	return err
+}
+
 // LearnBoard converts echo context to params.
 func (w *ServerInterfaceWrapper) LearnBoard(ctx *echo.Context) error {
 	var err error
@@ -6213,6 +6276,15 @@ func (w *ServerInterfaceWrapper) EndSession(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.EndSession(ctx, session)
+	return err
+}
+
+// MakeStick converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeStick(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeStick(ctx)
 	return err
 }
 
@@ -6821,6 +6893,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/rigs/:rig/link-code", wrapper.MakeLinkCode, options.OperationMiddlewares["makeLinkCode"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/link-code/take-in", wrapper.TakeIn, options.OperationMiddlewares["takeIn"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/sketch", wrapper.Sketch, options.OperationMiddlewares["sketch"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/power", wrapper.PowerRig, options.OperationMiddlewares["powerRig"]...)
+	router.POST(options.BaseURL+"/api/stick", wrapper.MakeStick, options.OperationMiddlewares["makeStick"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/wording", wrapper.WordSetting, options.OperationMiddlewares["wordSetting"]...)
 	router.POST(options.BaseURL+"/api/rigs/:rig/hand-sketch", wrapper.SketchByHand, options.OperationMiddlewares["sketchByHand"]...)
 	router.POST(options.BaseURL+"/api/boards/try", wrapper.TryBoard, options.OperationMiddlewares["tryBoard"]...)

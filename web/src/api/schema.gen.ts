@@ -801,6 +801,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/power": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Shut a machine down or start it anew, where it was started from a bench stick and nothing runs on it */
+        post: operations["powerRig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the image of a bench stick, with a link code on it or none; it is no part of what is kept */
+        post: operations["makeStick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/wording": {
         parameters: {
             query?: never;
@@ -2097,6 +2133,8 @@ export interface components {
             sketched: boolean;
             /** @description its agent can set its running system */
             asked: boolean;
+            /** @description its agent can shut it down and start it anew */
+            powers: boolean;
             facts: components["schemas"]["RigFacts"] | null;
             firmwareAddress: string;
             vitals: components["schemas"]["Vital"][];
@@ -3407,6 +3445,14 @@ export interface components {
             max?: number;
             /** Format: double */
             step?: number;
+        };
+        PowerRequest: {
+            /** @enum {string} */
+            how: "off" | "restart";
+        };
+        StickRequest: {
+            /** @description by which the machine links that is started from it first */
+            code?: string;
         };
         HandSketch: {
             /** @description as it is called; another rig with the same shares its sheet */
@@ -6024,6 +6070,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rig"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    powerRig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PowerRequest"];
+            };
+        };
+        responses: {
+            /** @description it does so */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    makeStick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StickRequest"];
+            };
+        };
+        responses: {
+            /** @description the image */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -4,6 +4,7 @@ import { api, type Rig, take } from '../../api/client';
 import { linkingQuery } from '../../api/queries';
 import { Button, Problem } from '../../ui/elements';
 import { num, timeOfDay } from '../../ui/format';
+import { BenchStick } from './bench-stick';
 
 const CodePicture = lazy(() => import('./code-picture'));
 
@@ -47,6 +48,7 @@ export function LinkMachine({ rig, atOnce = false }: { rig: Rig; atOnce?: boolea
             {window.location.protocol === 'http:' &&
               ' This server is reached from its own machine alone; others link to one that is started with --guarded.'}
           </p>
+          {window.location.protocol === 'https:' && <BenchStick code={code} />}
           {sum && (
             <details className="mb-2 text-[13px]">
               <summary className="cursor-pointer text-soft">The machine has no zerokeel yet</summary>

@@ -14,6 +14,7 @@ import { Corrections } from './corrections';
 import { FromKin } from './from-kin';
 import { HandSketch } from './hand-sketch';
 import { LinkMachine } from './link-machine';
+import { PowerMachine } from './power-machine';
 import { RemoveRig } from './remove-rig';
 import { RigItself } from './rig-itself';
 
@@ -196,6 +197,7 @@ function Facts({ rig }: { rig: Rig }) {
   return (
     <Section title="As it says of itself">
       <Rows rows={rows} />
+      {rig.powers && <PowerMachine rig={rig} />}
     </Section>
   );
 }
