@@ -46,7 +46,7 @@ var list = []shot{
 	{name: "tuning", path: "/rig/1/tuning/0/new", wait: "[data-plan]", prepare: tuning},
 	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
 	{name: "log", path: "/rig/3/log", wait: "[data-log] li"},
-	{name: "new-rig", path: "/rig/1/new-rig", wait: "[data-new-rig] input", guarded: true, known: true, prepare: func(p *rod.Page) error {
+	{name: "new-rig", path: "/rig/1/add", wait: "[data-new-rig] input", guarded: true, known: true, prepare: func(p *rod.Page) error {
 		return errors.Join(fill(p, "[data-new-rig] input", "Fulmar"), click(p, "button", "Add a rig"), click(p, "summary", "no system"))
 	}},
 	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},

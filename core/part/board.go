@@ -314,26 +314,7 @@ func (b *Board) Validate() invalid.List {
 			f.Add(at+".stepMOhm", "give 0 to 5 mΩ", "%g mΩ is out of range", l.StepMOhm)
 		}
 	}
-	if b.Fan.Points < 2 || b.Fan.Points > 16 {
-		f.Add("fan.points", "give 2 to 16", "%d points", b.Fan.Points)
-	}
-	if !(b.Fan.SmoothingS >= 0 && b.Fan.SmoothingS <= 120) {
-		f.Add("fan.smoothingS", "give 0 to 120 s", "%g s is out of range", b.Fan.SmoothingS)
-	}
-	if !(b.VRM.IdleW >= 0 && b.VRM.OhmicMOhm >= 0 && b.VRM.KPerW >= 0) {
-		f.Add("vrm", "give idleW, ohmicMOhm and kPerW of zero or more", "a value is negative")
-	}
-	if !(b.VRM.MaxA >= 0 && b.VRM.MaxA <= 2000) {
-		f.Add("vrm.maxA", "give 0 to 2,000 A", "%g A is out of range", b.VRM.MaxA)
-	}
-	for _, x := range []struct {
-		field string
-		mOhm  float64
-	}{{"acMOhm", b.ACMOhm}, {"dcMOhm", b.DCMOhm}} {
-		if !(x.mOhm >= 0 && x.mOhm <= 5) {
-			f.Add(x.field, "give 0 to 5 mΩ", "%g mΩ is out of range", x.mOhm)
-		}
-	}
+	within(&f, b, boardFigures, "")
 	if n := b.Bands; n != nil {
 		if len(n.MHz) < 2 || len(n.MHz) > 12 || !slices.IsSorted(n.MHz) {
 			f.Add("bands.mhz", "give 2 to 12 rising clocks", "%v", n.MHz)
@@ -344,12 +325,6 @@ func (b *Board) Validate() invalid.List {
 	}
 	if len(b.Timings) > 40 {
 		f.Add("timings", "give at most 40", "%d timings", len(b.Timings))
-	}
-	if !(b.RestW >= 0 && b.RestW <= 1000) {
-		f.Add("restW", "give 0 to 1,000 W", "%g W is out of range", b.RestW)
-	}
-	if !(b.Supply > 0.3 && b.Supply <= 1) {
-		f.Add("supply", "give the efficiency as a share, such as 0.9", "%g is out of range", b.Supply)
 	}
 	return f
 }

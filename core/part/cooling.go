@@ -59,20 +59,10 @@ func (f *Fan) Starts() float64 { return max(f.StallDuty, f.StartDuty) }
 func (c *Cooler) Validate() invalid.List {
 	var f invalid.List
 	c.validate(&f)
-	within := func(field string, x, low, high float64, unit string) {
-		if !(x >= low && x <= high) {
-			f.Add(field, fmt.Sprintf("give %g to %g %s", low, high, unit), "%g %s is out of range", x, unit)
-		}
-	}
-	within("baseKPerW", c.BaseKPerW, 0.005, 1, "K/W")
-	within("airKPerW", c.AirKPerW, 0.01, 3, "K/W")
-	within("airExponent", c.AirExponent, 0, 1.5, "")
-	within("coolantJPerK", c.CoolantJPerK, 20, 20000, "J/K")
+	within(&f, c, coolerFigures, "")
 	f = append(f, c.Fan.Validate().Under("fan")...)
-	if p := c.Pump; p != nil {
-		within("pump.balanced", p.Balanced, 1, 3, "")
-		within("pump.quiet", p.Quiet, p.Balanced, 3, "")
-		within("pump.maxNoise", p.MaxNoise, 0, 60, "dB(A)")
+	if p := c.Pump; p != nil && p.Quiet < p.Balanced {
+		f.Add("pump.quiet", "give at least pump.balanced", "%g is below that when balanced, %g", p.Quiet, p.Balanced)
 	}
 	return f
 }
@@ -80,20 +70,18 @@ func (c *Cooler) Validate() invalid.List {
 // Validate lists every fault of what is said of a fan.
 func (f *Fan) Validate() invalid.List {
 	var out invalid.List
-	within := func(field string, x, low, high float64, unit string) {
-		if !(x >= low && x <= high) {
-			out.Add(field, fmt.Sprintf("give %g to %g %s", low, high, unit), "%g %s is out of range", x, unit)
-		}
+	within(&out, f, fanFigures, "")
+	if f.MaxRPM < f.MinRPM {
+		out.Add("maxRPM", "give at least minRPM", "%g rpm is below the lowest speed, %g rpm", f.MaxRPM, f.MinRPM)
 	}
-	within("stallDuty", f.StallDuty, 0, 60, "%")
-	within("startDuty", f.StartDuty, 0, 80, "%")
-	within("minRPM", f.MinRPM, 50, 3000, "rpm")
-	within("maxRPM", f.MaxRPM, f.MinRPM, 8000, "rpm")
-	within("maxNoise", f.MaxNoise, 5, 90, "dB(A)")
 	for i, at := range f.Speeds {
 		field := fmt.Sprintf("speeds[%d]", i)
-		within(field+".duty", at.Duty, 0, 100, "%")
-		within(field+".rpm", at.RPM, 0, 8000, "rpm")
+		if !(at.Duty >= 0 && at.Duty <= 100) {
+			out.Add(field+".duty", "give 0 to 100 %", "%g %% is out of range", at.Duty)
+		}
+		if !(at.RPM >= 0 && at.RPM <= 8000) {
+			out.Add(field+".rpm", "give 0 to 8000 rpm", "%g rpm is out of range", at.RPM)
+		}
 		if i > 0 && !(at.Duty > f.Speeds[i-1].Duty && at.RPM >= f.Speeds[i-1].RPM) {
 			out.Add(field, "let duties rise, and speeds not fall", "%g rpm at %g %% follows %g rpm at %g %%", at.RPM, at.Duty,
 				f.Speeds[i-1].RPM, f.Speeds[i-1].Duty)
@@ -120,33 +108,9 @@ type Memory struct {
 func (m *Memory) Validate() invalid.List {
 	var f invalid.List
 	m.validate(&f)
-	if !(m.SafeMTs >= 800 && m.SafeMTs <= 12000) {
-		f.Add("safeMTs", "give 800 to 12,000 MT/s", "%g MT/s is out of range", m.SafeMTs)
-	}
-	if !(m.RatedMTs >= m.SafeMTs && m.RatedMTs <= 12000) {
-		f.Add("ratedMTs", "give a rate from safeMTs to 12,000 MT/s", "%g MT/s is out of range", m.RatedMTs)
-	}
-	for _, l := range []struct {
-		field string
-		cl    int
-	}{{"cl", m.CL}, {"safeCL", m.SafeCL}} {
-		if l.cl < 5 || l.cl > 100 {
-			f.Add(l.field, "give 5 to 100 clocks", "%d clocks is out of range", l.cl)
-		}
-	}
-	for _, l := range []struct {
-		field  string
-		clocks int
-	}{{"rcd", m.RCD}, {"rp", m.RP}, {"ras", m.RAS}} {
-		if l.clocks != 0 && (l.clocks < 5 || l.clocks > 300) {
-			f.Add(l.field, "give 5 to 300 clocks, or leave it out", "%d clocks is out of range", l.clocks)
-		}
-	}
-	if m.V != 0 && !(m.V >= 0.8 && m.V <= 2.2) {
-		f.Add("v", "give 0.8 to 2.2 V, or leave it out", "%g V is out of range", m.V)
-	}
-	if m.CapacityG < 1 || m.CapacityG > 2048 {
-		f.Add("capacityG", "give 1 to 2,048 GiB", "%d GiB is out of range", m.CapacityG)
+	within(&f, m, memoryFigures, "")
+	if m.RatedMTs < m.SafeMTs {
+		f.Add("ratedMTs", "give at least safeMTs", "%g MT/s is below the rate without a profile, %g MT/s", m.RatedMTs, m.SafeMTs)
 	}
 	return f
 }

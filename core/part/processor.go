@@ -324,59 +324,22 @@ func (p *Processor) Validate() invalid.List {
 	if n := p.Cores(); n > MaxCores {
 		f.Add("clusters", "give at most 64 cores in all", "%d cores", n)
 	}
-	within := func(field string, x, low, high float64, unit string) {
-		if !(x >= low && x <= high) {
-			f.Add(field, fmt.Sprintf("give %g to %g %s", low, high, unit), "%g %s is out of range", x, unit)
-		}
-	}
-	within("threadsPerCore", float64(p.ThreadsPerCore), 1, 2, "threads")
-	within("baseClockMHz", p.BaseClockMHz, 50, 400, "MHz")
-	within("ratioStep", p.RatioStep, 0.05, 2, "")
-	within("minRatio", p.MinRatio, 1, 40, "")
-	within("baseMHz", p.BaseMHz, 500, 8000, "MHz")
-	within("curveStepV", p.CurveStepV, 0.0005, 0.02, "V")
-	switch l := p.Limits; p.Style {
-	case StyleCeiling:
-		within("limits.pptW", l.PPTW, 5, 1000, "W")
-		within("limits.tdcA", l.TDCA, 5, 1000, "A")
-		within("limits.edcA", l.EDCA, 5, 1500, "A")
-	case StyleWindow:
-		within("limits.pl1W", l.PL1W, 5, 1000, "W")
-		within("limits.pl2W", l.PL2W, l.PL1W, 1500, "W")
-		within("limits.tauS", l.TauS, 0.1, 500, "s")
-		within("limits.iccMaxA", l.ICCMaxA, 5, 1500, "A")
-	default:
+	if p.Style != StyleCeiling && p.Style != StyleWindow {
 		f.Add("style", "use \"ceiling\" (PPT, TDC, EDC) or \"window\" (PL1, PL2, tau, ICCmax)", "%q is no style of limits known here", p.Style)
 	}
-	within("limits.temperatureC", p.Limits.TemperatureC, 50, 115, "°C")
-	within("voltageMaxV", p.VoltageMaxV, 0.7, 2, "V")
-	within("transientMaxV", p.TransientMaxV, p.VoltageMaxV, 2.2, "V")
-	within("spread.chipV", p.Spread.ChipV, 0, 0.1, "V")
-	within("spread.coreV", p.Spread.CoreV, 0, 0.1, "V")
-	within("spread.clusterV", p.Spread.ClusterV, 0, 0.1, "V")
-	within("spread.leakage", p.Spread.Leakage, 0, 1, "")
-	within("spread.coreR", p.Spread.CoreR, 0, 0.5, "")
-	within("voltageMinV", p.VoltageMinV, 0, 1, "V")
+	within(&f, p, processorFigures, p.Style)
+	if l := p.Limits; p.Style == StyleWindow && l.PL2W < l.PL1W {
+		f.Add("limits.pl2W", "give at least PL1", "%g W is below PL1, %g W", l.PL2W, l.PL1W)
+	}
+	if p.TransientMaxV < p.VoltageMaxV {
+		f.Add("transientMaxV", "give at least voltageMaxV", "%g V is below the highest voltage, %g V", p.TransientMaxV, p.VoltageMaxV)
+	}
 	if p.ManualLifts && p.Style != StyleCeiling {
 		f.Add("manualLifts", "leave it out", "limits of the window style hold whatever the ratio")
 	}
-	if s := p.Uncore.FabricPer; s != 0 {
-		within("uncore.fabricPer", s, 0.25, 2, "")
-	}
-	if s := p.Power.OneThread; s != 0 {
-		within("power.oneThread", s, 0.4, 1, "")
-	}
-	within("power.switchedNF", p.Power.SwitchedNF, 0.05, 20, "nF")
-	within("power.leakA", p.Power.LeakA, 0, 20, "A")
-	within("power.leakPerV", p.Power.LeakPerV, 0, 12, "1/V")
-	within("power.leakPerK", p.Power.LeakPerK, 0, 0.05, "1/K")
-	within("power.leakV0", p.Power.LeakV0, 0.5, 1.6, "V")
-	within("power.leakT0C", p.Power.LeakT0C, 0, 110, "°C")
 	for _, k := range load.Classes {
-		if a, ok := p.Power.Activity[k]; !ok {
+		if _, ok := p.Power.Activity[k]; !ok {
 			f.Add("power.activity."+string(k), "give the share of the capacitance that this load switches", "missing")
-		} else {
-			within("power.activity."+string(k), a, 0, 2, "")
 		}
 	}
 	for k := range p.Power.Activity {
@@ -384,40 +347,20 @@ func (p *Processor) Validate() invalid.List {
 			f.Add("power.activity."+string(k), "remove it", "part sheets tell of no such load")
 		}
 	}
-	within("uncore.baseW", p.Uncore.BaseW, 0, 200, "W")
-	within("uncore.perGTs", p.Uncore.PerGTs, 0, 20, "W per 1,000 MT/s")
-	within("uncore.idleShare", p.Uncore.IdleShare, 0, 1, "")
-	within("uncore.fabricMHz", p.Uncore.FabricMHz, 0, 6000, "MHz")
-	within("uncore.fabricMaxMHz", p.Uncore.FabricMax, 0, 6000, "MHz")
-	within("uncore.perGHz", p.Uncore.PerGHz, 0, 40, "W per GHz")
-	within("uncore.socV", p.Uncore.SoCV, 0, 2, "V")
-	if r := p.Ring; r != nil {
-		within("ring.mhz", r.MHz, 400, 8000, "MHz")
-		within("ring.v", r.V, 0.4, 1.6, "V")
-		within("ring.vPerGHz", r.VPerGHz, 0, 1, "V per GHz")
-		within("ring.w", r.W, 0, 100, "W")
-	}
-	within("heat.coreKPerW", p.Heat.CoreKPerW, 0, 5, "K/W")
-	within("heat.dieKPerW", p.Heat.DieKPerW, 0.01, 2, "K/W")
-	within("heat.dieJPerK", p.Heat.DieJPerK, 0.5, 200, "J/K")
-	within("heat.baseJPerK", p.Heat.BaseJPerK, 5, 2000, "J/K")
-	within("work.perMHz", p.Work.PerMHz, 0.001, 100, "points per MHz")
-	within("work.smtGain", p.Work.SMTGain, 0, 1, "")
-	within("work.memoryShare", p.Work.MemoryShare, 0, 0.9, "")
 	validateVF(&f, "vf", p.VF)
 	p.validateBoost(&f, "boost", p.Boost, p.Cores())
 	return f
 }
 
 func validateVF(f *invalid.List, field string, points []VFPoint) {
-	if len(points) < 3 || len(points) > 32 {
+	if len(points) < leastPoints || len(points) > mostVF {
 		f.Add(field, "give 3 to 32 points", "%d points", len(points))
 	}
 	for i, pt := range points {
-		if !(pt.MHz > 0 && pt.MHz <= 10000) {
+		if !(pt.MHz > 0 && pt.MHz <= mostPointMHz) {
 			f.Add(fmt.Sprintf("%s[%d].mhz", field, i), "give a clock up to 10,000 MHz", "%g MHz is out of range", pt.MHz)
 		}
-		if !(pt.V >= 0.3 && pt.V <= 2) {
+		if !(pt.V >= leastPointV && pt.V <= mostPoint) {
 			f.Add(fmt.Sprintf("%s[%d].v", field, i), "give 0.3 to 2 V (volts, not millivolts)", "%g V is out of range", pt.V)
 		}
 		if i == 0 {
@@ -438,7 +381,7 @@ func (p *Processor) validateBoost(f *invalid.List, field string, table []Boost, 
 	}
 	for i, b := range table {
 		at := fmt.Sprintf("%s[%d]", field, i)
-		if !(b.MHz >= p.MinRatio*p.BaseClockMHz && b.MHz <= 10000) || math.IsNaN(b.MHz) {
+		if !(b.MHz >= p.MinRatio*p.BaseClockMHz && b.MHz <= mostPointMHz) || math.IsNaN(b.MHz) {
 			f.Add(at+".mhz", "give a clock between the lowest ratio and 10,000 MHz", "%g MHz is out of range", b.MHz)
 		}
 		if i > 0 && b.Cores <= table[i-1].Cores {
