@@ -2,11 +2,13 @@ package server
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
 
+	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/server/api"
 	"zerokeel/workshop"
@@ -77,6 +79,70 @@ func (s *Server) GetPart(c *echo.Context, kind, id string) error {
 	tagged(c, workshop.VersionOfPart(p))
 	attach(c, fmt.Sprintf("%s.%s.json", id, kind))
 	return c.JSONBlob(http.StatusOK, p.Sheet)
+}
+
+// GetPartForms answers with what the sheets of each kind hold.
+func (s *Server) GetPartForms(c *echo.Context) error {
+	forms, err := s.shop.PartForms(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, forms)
+}
+
+// CheckPart answers with the faults of a sheet, and with what can be drawn of it.
+func (s *Server) CheckPart(c *echo.Context, kind string) error {
+	text, err := whole(c)
+	if err != nil {
+		return err
+	}
+	drawings, err := s.shop.CheckPart(c.Request().Context(), kind, text)
+	faults := invalid.List{}
+	if err != nil && !errors.As(err, &faults) {
+		return err
+	}
+	return c.JSON(http.StatusOK, api.PartCheck{Faults: faults, Drawings: drawings})
+}
+
+// GetToldParts answers with the sheets that a rig's machine begins, and what its own say otherwise.
+func (s *Server) GetToldParts(c *echo.Context, rig api.RigID) error {
+	t, err := s.shop.ToldParts(c.Request().Context(), rig)
+	if err != nil {
+		return err
+	}
+	var out api.ToldParts
+	out.Drafts = make([]api.ToldDraft, 0, len(t.Drafts))
+	for _, d := range t.Drafts {
+		text, err := json.Marshal(d.Sheet)
+		if err != nil {
+			return err
+		}
+		one := api.ToldDraft{Kind: string(d.Kind), Told: nonNil(d.Told)}
+		if err := json.Unmarshal(text, &one.Sheet); err != nil {
+			return err
+		}
+		out.Drafts = append(out.Drafts, one)
+	}
+	out.Contradictions = make([]api.Contradiction, 0, len(t.Contradictions))
+	for _, x := range t.Contradictions {
+		out.Contradictions = append(out.Contradictions, api.Contradiction{Kind: string(x.Kind), Path: x.Path, Sheet: x.Sheet, Machine: x.Machine,
+			Believe: x.Believe})
+	}
+	return c.JSON(http.StatusOK, out)
+}
+
+// NameParts names the sheets of a rig's parts.
+func (s *Server) NameParts(c *echo.Context, rig api.RigID) error {
+	in, err := body[api.PartNames](c)
+	if err != nil {
+		return err
+	}
+	r, err := s.shop.NameParts(c.Request().Context(), rig, workshop.PartIDs{Processor: in.Processor, Board: in.Board, Cooler: in.Cooler,
+		Memory: in.Memory})
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, apiRig(r))
 }
 
 // DeletePart removes a sheet that no rig uses.

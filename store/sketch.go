@@ -42,3 +42,28 @@ func (s *Store) Sketch(ctx context.Context, rig int64, parts []Part, shared []st
 		return err
 	}), "sketch rig %d", rig)
 }
+
+// NameParts gives a rig the sheets that it names; first is what its trim as delivered becomes, nil where that stays. It is ErrTaken while a
+// fitting or a trial runs on the rig, and ErrNotFound where a sheet is missing.
+func (s *Store) NameParts(ctx context.Context, r *Rig, first *Trim) error {
+	return known(s.within(ctx, func(tx *txn) error {
+		if err := claim(ctx, tx, r.ID); err != nil {
+			return err
+		}
+		if err := claimParts(ctx, tx, r); err != nil {
+			return err
+		}
+		if _, err := tx.NamedExecContext(ctx, `UPDATE rigs SET processor_id = :processor_id, board_id = :board_id, cooler_id = :cooler_id,
+			memory_id = :memory_id, records_version = records_version + 1 WHERE id = :id`, r); err != nil {
+			return err
+		}
+		tx.tell(TopicRig, r.ID, 0)
+		if first == nil {
+			return nil
+		}
+		tx.tell(TopicTrim, r.ID, 0)
+		_, err := tx.ExecContext(ctx, `UPDATE trims SET name = ?, settings = ?, forecast = ? WHERE rig_id = ? AND number = 0`, first.Name,
+			first.Settings, first.Forecast, r.ID)
+		return err
+	}), "name the parts of rig %d", r.ID)
+}

@@ -25,6 +25,9 @@ const (
 	KindMemory    Kind = "memory"
 )
 
+// Kinds lists every kind of sheet.
+var Kinds = []Kind{KindProcessor, KindBoard, KindCooler, KindMemory}
+
 // Name is how a part is called, and where its sheet comes from.
 type Name struct {
 	ID     string `json:"id"`    // lower-case key, unique among the sheets of its kind
@@ -137,6 +140,15 @@ func (s *Set) Validate() error {
 // ParseSheet reads one sheet of the given kind and returns it as *Processor, *Board, *Cooler or *Memory.
 // The error is a invalid.List.
 func ParseSheet(kind Kind, text []byte) (any, error) {
+	sheet, err := ReadSheet(kind, text)
+	if err != nil {
+		return nil, err
+	}
+	return sheet, nil
+}
+
+// ReadSheet reads a sheet as ParseSheet does, and returns it with its faults, too; nil where it cannot be read at all.
+func ReadSheet(kind Kind, text []byte) (any, error) {
 	var into interface{ Validate() invalid.List }
 	switch kind {
 	case KindProcessor:

@@ -18,6 +18,10 @@ type Told struct {
 	Processor string
 	Cores     []ToldCore // in the order of their numbers
 	MemoryMB  int
+
+	BoardModel string // as its firmware tells it
+	Modules    []ToldModule
+	Limits     Limits // as its running system tells them
 }
 
 // ToldCore is what a machine tells of a core.

@@ -16,6 +16,7 @@ import (
 	"zerokeel/core/machine"
 	"zerokeel/core/memory"
 	"zerokeel/core/part"
+	"zerokeel/core/part/drawing"
 	"zerokeel/core/preflight"
 	"zerokeel/core/trim"
 	"zerokeel/core/verdict"
@@ -1272,6 +1273,16 @@ type ComparisonTable struct {
 	Yardstick string `json:"yardstick"`
 }
 
+// Contradiction defines model for Contradiction.
+type Contradiction struct {
+	// Believe which of the two
+	Believe string `json:"believe"`
+	Kind    string `json:"kind"`
+	Machine string `json:"machine"`
+	Path    string `json:"path"`
+	Sheet   string `json:"sheet"`
+}
+
 // Contrast defines model for Contrast.
 type Contrast struct {
 	// Counts it counts for something under one of them at least
@@ -2387,6 +2398,24 @@ type Part struct {
 	Version string `json:"version"`
 }
 
+// PartAxis defines model for PartAxis.
+type PartAxis = drawing.Axis
+
+// PartCheck defines model for PartCheck.
+type PartCheck struct {
+	Drawings []PartDrawing `json:"drawings"`
+	Faults   []Fault       `json:"faults"`
+}
+
+// PartDrawing defines model for PartDrawing.
+type PartDrawing = drawing.Drawing
+
+// PartField defines model for PartField.
+type PartField = part.Field
+
+// PartForm defines model for PartForm.
+type PartForm = part.Form
+
 // PartNames defines model for PartNames.
 type PartNames struct {
 	Board     string `json:"board"`
@@ -2394,6 +2423,9 @@ type PartNames struct {
 	Memory    string `json:"memory"`
 	Processor string `json:"processor"`
 }
+
+// PartTable defines model for PartTable.
+type PartTable = part.Table
 
 // PasswordRequest defines model for PasswordRequest.
 type PasswordRequest struct {
@@ -3270,6 +3302,21 @@ type Telemetry struct {
 	ToS     float64 `json:"toS"`
 }
 
+// ToldDraft defines model for ToldDraft.
+type ToldDraft struct {
+	Kind  string                 `json:"kind"`
+	Sheet map[string]interface{} `json:"sheet"`
+
+	// Told paths of what the machine tells; every other figure is a placeholder
+	Told []string `json:"told"`
+}
+
+// ToldParts defines model for ToldParts.
+type ToldParts struct {
+	Contradictions []Contradiction `json:"contradictions"`
+	Drafts         []ToldDraft     `json:"drafts"`
+}
+
 // Trial defines model for Trial.
 type Trial struct {
 	AtS   float64 `json:"atS"`
@@ -3690,6 +3737,9 @@ type ListLaddersParams struct {
 	Cores *int `form:"cores,omitempty" json:"cores,omitempty"`
 }
 
+// CheckPartJSONBody defines parameters for CheckPart.
+type CheckPartJSONBody map[string]interface{}
+
 // PutPartJSONBody defines parameters for PutPart.
 type PutPartJSONBody map[string]interface{}
 
@@ -3928,6 +3978,9 @@ type LoginJSONRequestBody = LoginRequest
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordRequest
 
+// CheckPartJSONRequestBody defines body for CheckPart for application/json ContentType.
+type CheckPartJSONRequestBody CheckPartJSONBody
+
 // PutPartJSONRequestBody defines body for PutPart for application/json ContentType.
 type PutPartJSONRequestBody PutPartJSONBody
 
@@ -3972,6 +4025,9 @@ type ReportIncidentJSONRequestBody = ReportIncidentRequest
 
 // MakeLinkCodeJSONRequestBody defines body for MakeLinkCode for application/json ContentType.
 type MakeLinkCodeJSONRequestBody = LinkCodeRequest
+
+// NamePartsJSONRequestBody defines body for NameParts for application/json ContentType.
+type NamePartsJSONRequestBody = PartNames
 
 // StartPilotJSONRequestBody defines body for StartPilot for application/json ContentType.
 type StartPilotJSONRequestBody = StartPilotRequest
@@ -4134,6 +4190,12 @@ type ServerInterface interface {
 	// ChangePassword Change one's own password; every login of the account ends, this one too
 	// (POST /api/me/password)
 	ChangePassword(ctx *echo.Context) error
+	// CheckPart Every fault of a part sheet that is being written, and drawings of what its figures mean
+	// (POST /api/part-check/{kind})
+	CheckPart(ctx *echo.Context, kind string) error
+	// GetPartForms What the part sheets of each kind hold - every figure with its words, unit and range
+	// (GET /api/part-forms)
+	GetPartForms(ctx *echo.Context) error
 	// ListParts All part sheets
 	// (GET /api/parts)
 	ListParts(ctx *echo.Context) error
@@ -4245,6 +4307,9 @@ type ServerInterface interface {
 	// ReadLog What happened on the rig, newest first, at most 200 entries; fewer than 100 are the last ones
 	// (GET /api/rigs/{rig}/log)
 	ReadLog(ctx *echo.Context, rig RigID, params ReadLogParams) error
+	// NameParts Name the sheets of a rig's parts; of one whose parts are known, its cooler and memory alone
+	// (PUT /api/rigs/{rig}/parts)
+	NameParts(ctx *echo.Context, rig RigID) error
 	// ListPilots The rig's newest pilots, newest first
 	// (GET /api/rigs/{rig}/pilots)
 	ListPilots(ctx *echo.Context, rig RigID) error
@@ -4299,6 +4364,9 @@ type ServerInterface interface {
 	// RenewToken Make a new token for the rig's agent; the old one no longer links
 	// (POST /api/rigs/{rig}/token)
 	RenewToken(ctx *echo.Context, rig RigID) error
+	// GetToldParts Part sheets begun with what a rig's machine tells of itself, and what its own sheets say otherwise
+	// (GET /api/rigs/{rig}/told)
+	GetToldParts(ctx *echo.Context, rig RigID) error
 	// ListTrials The rig's newest trials, 200 of them, newest first; earlier ones by before
 	// (GET /api/rigs/{rig}/trials)
 	ListTrials(ctx *echo.Context, rig RigID, params ListTrialsParams) error
@@ -4938,6 +5006,31 @@ func (w *ServerInterfaceWrapper) ChangePassword(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ChangePassword(ctx)
+	return err
+}
+
+// CheckPart converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckPart(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckPart(ctx, kind)
+	return err
+}
+
+// GetPartForms converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPartForms(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPartForms(ctx)
 	return err
 }
 
@@ -5694,6 +5787,22 @@ func (w *ServerInterfaceWrapper) ReadLog(ctx *echo.Context) error {
 	return err
 }
 
+// NameParts converts echo context to params.
+func (w *ServerInterfaceWrapper) NameParts(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.NameParts(ctx, rig)
+	return err
+}
+
 // ListPilots converts echo context to params.
 func (w *ServerInterfaceWrapper) ListPilots(ctx *echo.Context) error {
 	var err error
@@ -6026,6 +6135,22 @@ func (w *ServerInterfaceWrapper) RenewToken(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.RenewToken(ctx, rig)
+	return err
+}
+
+// GetToldParts converts echo context to params.
+func (w *ServerInterfaceWrapper) GetToldParts(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetToldParts(ctx, rig)
 	return err
 }
 
@@ -6943,6 +7068,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/parts/:kind/:id", wrapper.DeletePart, options.OperationMiddlewares["deletePart"]...)
 	router.GET(options.BaseURL+"/api/parts/:kind/:id", wrapper.GetPart, options.OperationMiddlewares["getPart"]...)
 	router.PUT(options.BaseURL+"/api/parts/:kind/:id", wrapper.PutPart, options.OperationMiddlewares["putPart"]...)
+	router.GET(options.BaseURL+"/api/part-forms", wrapper.GetPartForms, options.OperationMiddlewares["getPartForms"]...)
+	router.POST(options.BaseURL+"/api/part-check/:kind", wrapper.CheckPart, options.OperationMiddlewares["checkPart"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/told", wrapper.GetToldParts, options.OperationMiddlewares["getToldParts"]...)
+	router.PUT(options.BaseURL+"/api/rigs/:rig/parts", wrapper.NameParts, options.OperationMiddlewares["nameParts"]...)
 	router.GET(options.BaseURL+"/api/events", wrapper.StreamEvents, options.OperationMiddlewares["streamEvents"]...)
 	router.GET(options.BaseURL+"/api/yardsticks", wrapper.ListYardsticks, options.OperationMiddlewares["listYardsticks"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/scores", wrapper.ListScores, options.OperationMiddlewares["listScores"]...)

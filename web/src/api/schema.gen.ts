@@ -1625,6 +1625,80 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/part-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the part sheets of each kind hold - every figure with its words, unit and range */
+        get: operations["getPartForms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/part-check/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "processor" | "board" | "cooler" | "memory";
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Every fault of a part sheet that is being written, and drawings of what its figures mean */
+        post: operations["checkPart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** Part sheets begun with what a rig's machine tells of itself, and what its own sheets say otherwise */
+        get: operations["getToldParts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Name the sheets of a rig's parts; of one whose parts are known, its cooler and memory alone */
+        put: operations["nameParts"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -3445,6 +3519,81 @@ export interface components {
             max?: number;
             /** Format: double */
             step?: number;
+        };
+        PartForm: {
+            fields: components["schemas"]["PartField"][];
+            tables: components["schemas"]["PartTable"][];
+            /** @description groups that may be left out, by the path of what is left out */
+            whole: {
+                [key: string]: string;
+            };
+        };
+        PartField: {
+            path: string;
+            group: string;
+            label: string;
+            unit?: string;
+            help?: string;
+            /** Format: double */
+            min: number;
+            /** Format: double */
+            max: number;
+            /** @enum {string} */
+            type: "number" | "whole" | "word" | "words" | "choice" | "flag";
+            choices?: string[];
+            optional?: boolean;
+            /** @description of processors whose limits are of this style alone */
+            style?: string;
+        };
+        PartTable: {
+            path: string;
+            group: string;
+            label: string;
+            help?: string;
+            columns: components["schemas"]["PartField"][];
+            least: number;
+            most: number;
+            /** @description rows are neither added nor taken away in a form */
+            fixed?: boolean;
+        };
+        PartDrawing: {
+            title: string;
+            note?: string;
+            x: components["schemas"]["PartAxis"];
+            y: components["schemas"]["PartAxis"];
+            lines: {
+                name: string;
+                points: number[][];
+                dots?: boolean;
+            }[];
+        };
+        PartAxis: {
+            label: string;
+            unit: string;
+        };
+        PartCheck: {
+            faults: components["schemas"]["Fault"][];
+            drawings: components["schemas"]["PartDrawing"][];
+        };
+        ToldParts: {
+            drafts: components["schemas"]["ToldDraft"][];
+            contradictions: components["schemas"]["Contradiction"][];
+        };
+        ToldDraft: {
+            kind: string;
+            sheet: {
+                [key: string]: unknown;
+            };
+            /** @description paths of what the machine tells; every other figure is a placeholder */
+            told: string[];
+        };
+        Contradiction: {
+            kind: string;
+            path: string;
+            sheet: string;
+            machine: string;
+            /** @description which of the two */
+            believe: string;
         };
         PowerRequest: {
             /** @enum {string} */
@@ -7355,6 +7504,108 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPartForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description forms, by kind */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["PartForm"];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    checkPart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "processor" | "board" | "cooler" | "memory";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description faults and drawings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartCheck"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getToldParts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description drafts and contradictions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldParts"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    nameParts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartNames"];
+            };
+        };
+        responses: {
+            /** @description the rig */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rig"];
+                };
             };
             default: components["responses"]["Problem"];
         };
