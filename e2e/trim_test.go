@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -233,30 +234,73 @@ func TestJourneyLostOffset(t *testing.T) {
 	until(t, "the rail takes the announcement back", func() bool { return !p.has("[data-drift]") })
 }
 
-// TestJourneyPartSheets reads, breaks and mends a sheet: every fault is named, nothing is lost.
+// TestJourneyPartSheets breaks and mends a sheet in its form: each fault stands at its figure as it is typed, and nothing is lost; makes
+// another like it; and reads the registry of a board into one, which is looked at as text.
 func TestJourneyPartSheets(t *testing.T) {
 	p := open(t, "/rig/1/parts")
-	p.click("aside button", "Cairn 6000 CL32")
-	area := p.see("textarea", "")
-	text := must(area.Text())
-	broken := strings.Replace(strings.Replace(text, `"ratedMTs": 6000`, `"ratedMTs": 60`, 1), `"cl": 32`, `"cl": 2`, 1)
-	if broken == text {
-		t.Fatalf("the sheet is not as expected: %s", text)
-	}
-	p.fill("textarea", broken)
+	p.click("aside button", "Bluff Loop 240")
+	p.see("[data-curves='Resistance by duty'] path", "")
+	p.see("[data-form=cooler][data-faults='0']", "")
+	p.fill("[data-field=airKPerW] input", "0,09 K/W")
+	p.see("[data-field=airKPerW]", "✕")
+	p.fill("[data-field=airKPerW] input", "90")
+	p.see("[data-field=airKPerW]", "90 K/W is out of range; give 0.01 to 3 K/W")
 	p.click("button", "Save sheet")
-	p.see("[role=alert]", "ratedMTs")
-	p.see("[role=alert]", "cl")
-	p.fill("textarea", text)
+	p.see("[role=alert]", "airKPerW")
+	p.fill("[data-field=airKPerW] input", "0,09")
+	p.see("[data-form=cooler][data-faults='0']", "")
+	p.click("button", "Another like it")
+	p.see("[data-form=cooler][data-faults='2']", "")
+	p.fill("[data-field=id] input", "bluff-like")
+	p.fill("[data-field=model] input", "Loop like 240")
+	p.see("[data-form=cooler][data-faults='0']", "")
 	p.click("button", "Save sheet")
 	p.see("form", "saved")
+	t.Cleanup(func() { _ = try("DELETE", "/api/parts/cooler/bluff-like", nil, nil) })
+	var parts []api.Part
+	if err := try("GET", "/api/parts", nil, &parts); err != nil {
+		t.Fatal(err)
+	}
+	at := slices.IndexFunc(parts, func(x api.Part) bool { return x.Id == "bluff-like" })
+	if at < 0 || parts[at].Sheet["airKPerW"] != 0.09 || parts[at].Name != "Bluff Loop like 240" {
+		t.Errorf("of what was typed, this is kept: %+v", parts)
+	}
+	p.click("button", "Close")
 	p.click("button", "Learn the board of Petrel")
 	p.see("[data-registry]", "recognised")
 	p.see(`[data-registry] input[value="curve.core.5"]`, "")
 	p.click("[data-registry] button", "Make a sheet of it")
+	p.see("[data-table=settings] td", "curve.core")
+	p.click("button", "as text")
 	if text := must(p.see("textarea", "").Text()); !strings.Contains(text, `"CurveShiftCore{n}"`) || !strings.Contains(text, `"scale": 1000`) {
 		t.Errorf("the draft lacks what the registry tells: %s", text)
 	}
+}
+
+// TestJourneyNamedParts: a rig that was added by its name alone gets its parts' sheets on its page, and its settings are known from then
+// on.
+func TestJourneyNamedParts(t *testing.T) {
+	var made api.CreatedRig
+	if err := try("POST", "/api/rigs", api.CreateRigRequest{Name: "Bare poles"}, &made); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { removeRig(t, "Bare poles") })
+	p := open(t, fmt.Sprintf("/rig/%d/rig", made.Rig.Id))
+	p.click("button", "Name its parts")
+	for kind, sheet := range map[string]string{"Processor": "Corvane S8", "Board": "Skerry M1", "Cooler": "Bluff Loop 240",
+		"Memory": "Cairn 6000"} {
+		label := must(p.Element("[data-name-parts]"))
+		choice := must(must(label.ElementR("label", kind)).Element("select"))
+		if err := choice.Select([]string{sheet}, true, "text"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p.click("button", "These are its parts")
+	p.see("dd", "Skerry M1")
+	p.click("nav[aria-label='Sheets'] a", "Trim")
+	p.see("main", "stock")
+	p.click("main a, main button", "New trim from")
+	p.see("[data-group]", "")
 }
 
 // TestTrimByKeyboardAlone finds a setting by the board's own words, changes it, folds a group open, and saves, without a

@@ -133,6 +133,7 @@ func apiRig(r *workshop.Rig) api.Rig {
 	if set := r.Set; set != nil {
 		out.Parts = &api.PartNames{Processor: set.Processor.String(), Board: set.Board.String(), Cooler: set.Cooler.String(),
 			Memory: set.Memory.String()}
+		out.PartIds = &api.PartNames{Processor: set.Processor.ID, Board: set.Board.ID, Cooler: set.Cooler.ID, Memory: set.Memory.ID}
 		for _, q := range set.Board.Quirks {
 			out.Quirks = append(out.Quirks, q.Text)
 		}

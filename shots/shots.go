@@ -17,7 +17,6 @@ import (
 type shot struct {
 	name, path, wait string
 	prepare          func(*rod.Page) error
-	night            bool
 	guarded, known   bool // of a guarded server; once its owner is logged in
 }
 
@@ -49,7 +48,13 @@ var list = []shot{
 	{name: "new-rig", path: "/rig/1/add", wait: "[data-new-rig] input", guarded: true, known: true, prepare: func(p *rod.Page) error {
 		return errors.Join(fill(p, "[data-new-rig] input", "Fulmar"), click(p, "button", "Add a rig"), click(p, "summary", "no system"))
 	}},
-	{name: "trial-night", path: "/rig/1/trial/5", wait: ".uplot canvas", night: true},
+	{name: "part-sheet", path: "/rig/3/parts", wait: "aside button", prepare: func(p *rod.Page) error {
+		if err := click(p, "aside button", "Meridan K14"); err != nil {
+			return err
+		}
+		_, err := p.Element("[data-curves]")
+		return err
+	}},
 	{name: "survey", path: "/rig/1/soundings", wait: "[data-chart=soundings]", prepare: survey}, // the last: it changes Petrel's course
 }
 
@@ -114,11 +119,7 @@ func (s *shot) take(b *browser.Browser, address, file string) error {
 	}
 	defer func() { _ = page.Close() }()
 	page = page.Timeout(browser.Timeout)
-	chart := "day"
-	if s.night {
-		chart = "night"
-	}
-	if _, err := page.Eval(`(chart) => localStorage.setItem('chart', chart)`, chart); err != nil {
+	if _, err := page.Eval(`() => localStorage.setItem('chart', 'day')`); err != nil {
 		return err
 	}
 	if s.known {

@@ -75,7 +75,7 @@ var nameFields = []Field{
 	{Path: "id", Group: "Name", Label: "Id", Type: AWord, Help: "lower-case letters, digits and -, unique among the sheets of its kind"},
 	{Path: "maker", Group: "Name", Label: "Maker", Type: AWord, Optional: true},
 	{Path: "model", Group: "Name", Label: "Model", Type: AWord},
-	{Path: "source", Group: "Name", Label: "Where its figures come from", Type: AChoice, Optional: true,
+	{Path: "source", Group: "Name", Label: "Its figures are", Type: AChoice, Optional: true,
 		Choices: []string{string(Entered), string(Sketched), string(Running)},
 		Help:    "of a sketch no figure counts, and nothing is forecast from it; say entered once its figures are"},
 }

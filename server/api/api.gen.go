@@ -2722,8 +2722,11 @@ type Rig struct {
 	Name     string `json:"name"`
 
 	// Note what it is for, in a sentence
-	Note  string     `json:"note"`
-	Parts *PartNames `json:"parts"`
+	Note string `json:"note"`
+
+	// PartIds of their sheets
+	PartIds *PartNames `json:"partIds"`
+	Parts   *PartNames `json:"parts"`
 
 	// Powers its agent can shut it down and start it anew
 	Powers bool `json:"powers"`

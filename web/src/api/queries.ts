@@ -1,4 +1,4 @@
-import { infiniteQueryOptions, queryOptions, skipToken, useQuery } from '@tanstack/react-query';
+import { infiniteQueryOptions, keepPreviousData, queryOptions, skipToken, useQuery } from '@tanstack/react-query';
 import { api, type Rig, type Schemas, type Settings, type Trial, take } from './client';
 
 const path = (rig: number) => ({ params: { path: { rig } } });
@@ -127,6 +127,25 @@ export const surveyableQuery = (rig: number, trim?: number) =>
 
 export const pilotsQuery = (rig: number) =>
   queryOptions({ queryKey: ['pilots', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/pilots', path(rig))) });
+
+/** What the sheets of each kind hold: it changes with the program alone. */
+export const partFormsQuery = queryOptions({
+  queryKey: ['part-forms'],
+  queryFn: () => take(api.GET('/api/part-forms')),
+  staleTime: Number.POSITIVE_INFINITY,
+});
+
+/** The faults and drawings of a sheet that is being written; those before stay until the new ones are there. */
+export const partCheckQuery = (kind: 'processor' | 'board' | 'cooler' | 'memory', sheet: { [name: string]: unknown }) =>
+  queryOptions({
+    queryKey: ['part-check', kind, sheet],
+    queryFn: () => take(api.POST('/api/part-check/{kind}', { params: { path: { kind } }, body: sheet })),
+    placeholderData: keepPreviousData,
+  });
+
+/** What a rig's machine tells of its parts, and what the rig's sheets say otherwise. */
+export const toldQuery = (rig: number) =>
+  queryOptions({ queryKey: ['told', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/told', path(rig))) });
 
 export const partsQuery = queryOptions({ queryKey: ['parts'], queryFn: () => take(api.GET('/api/parts')) });
 

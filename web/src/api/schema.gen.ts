@@ -2199,6 +2199,8 @@ export interface components {
             /** @description standing of the trim in force */
             standing: string;
             parts: components["schemas"]["PartNames"] | null;
+            /** @description of their sheets */
+            partIds: components["schemas"]["PartNames"] | null;
             /** @description it is kept, and no longer on the bench */
             retired: boolean;
             /** @description its settings are those of its running system */

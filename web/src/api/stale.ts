@@ -20,7 +20,7 @@ export type Topic =
 
 /** The queries that each of them makes stale. News and this page's own changes go by the same table. */
 const stale: Record<Topic, string[]> = {
-  rig: ['rigs', 'fleet', 'baseline', 'check', 'drawings', 'cooling'],
+  rig: ['rigs', 'fleet', 'baseline', 'check', 'drawings', 'cooling', 'told'],
   trim: ['trims', 'rigs', 'fleet', 'comparison', 'scores', 'log', 'soundings', 'tuning', 'cooling'],
   fitting: ['fittings', 'rigs', 'fleet', 'trims', 'log', 'surveyable'],
   trial: [
@@ -40,7 +40,7 @@ const stale: Record<Topic, string[]> = {
   pilot: ['pilots', 'soundings', 'rigs', 'log'],
   watch: ['watches', 'rigs', 'fleet', 'log'],
   correction: ['corrections', 'telemetry', 'trials', 'check', 'scores', 'comparison', 'baseline'],
-  part: ['parts', 'rigs', 'baseline', 'settings', 'check', 'drawings', 'surveyable', 'cooling'],
+  part: ['parts', 'rigs', 'told', 'baseline', 'settings', 'check', 'drawings', 'surveyable', 'cooling'],
   score: ['scores', 'fleet', 'comparison', 'trims', 'yardsticks'],
   incident: ['incidents', 'trims', 'rigs', 'log', 'soundings'],
   ladder: ['ladders'],

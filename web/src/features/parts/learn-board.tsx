@@ -3,9 +3,10 @@ import { useState } from 'react';
 import { api, type Rig, take } from '../../api/client';
 import { Button, Problem } from '../../ui/elements';
 import { num } from '../../ui/format';
+import type { Sheet } from './paths';
 
 /** The attributes of a board's registry, each with the setting that it probably is. */
-export function LearnBoard({ rig, onDraft }: { rig: Rig; onDraft: (sheet: unknown) => void }) {
+export function LearnBoard({ rig, onDraft }: { rig: Rig; onDraft: (sheet: Sheet) => void }) {
   const [find, setFind] = useState('');
   const [edited, setEdited] = useState<Record<string, string>>({});
   const list = useQuery({
@@ -25,7 +26,7 @@ export function LearnBoard({ rig, onDraft }: { rig: Rig; onDraft: (sheet: unknow
           body: { id: 'new-board', model: `Board of ${rig.name}`, mapping: mapping() },
         }),
       ),
-    onSuccess: onDraft,
+    onSuccess: (sheet) => onDraft(sheet as Sheet),
   });
   if (list.error) return <Problem error={list.error} />;
   if (!list.data) return <p className="text-soft">Reading the board’s registry …</p>;

@@ -14,6 +14,7 @@ import { Corrections } from './corrections';
 import { FromKin } from './from-kin';
 import { HandSketch } from './hand-sketch';
 import { LinkMachine } from './link-machine';
+import { Contradictions, NameParts } from './name-parts';
 import { PowerMachine } from './power-machine';
 import { RemoveRig } from './remove-rig';
 import { RigItself } from './rig-itself';
@@ -91,6 +92,7 @@ function Rows({ rows }: { rows: [string, string][] }) {
 function Parts({ rig }: { rig: Rig }) {
   const p = rig.parts;
   const [naming, setNaming] = useState(false);
+  const [choosing, setChoosing] = useState(false);
   const sketch = useMutation({
     meta: { touches: ['rig', 'trim', 'part'] },
     mutationFn: () => take(api.POST('/api/rigs/{rig}/sketch', { params: { path: { rig: rig.id } } })),
@@ -135,6 +137,14 @@ function Parts({ rig }: { rig: Rig }) {
           )}
           <Problem error={sketch.error} />
         </>
+      )}
+      <Contradictions rig={rig} />
+      {choosing ? (
+        <NameParts rig={rig} onDone={() => setChoosing(false)} />
+      ) : (
+        <button type="button" className="text-[13px] text-soft underline" onClick={() => setChoosing(true)}>
+          {p && !rig.sketched ? 'Another cooler or memory' : 'Name its parts by their sheets'}
+        </button>
       )}
       <Ambient rig={rig} />
     </Section>
