@@ -43,6 +43,7 @@ type Table struct {
 	Lift          float64
 	Cluster, Core []float64
 	Vector        float64 // taken off under wide vector code
+	CapMHz        float64 // that the running system asks no core to exceed; 0 for none
 }
 
 // Awake counts the cores that are active: of a core's own cluster, of its kind, and of the whole processor.
@@ -93,6 +94,9 @@ func (t *Table) Top(p *part.Processor, core int, awake Awake, vector bool) float
 	}
 	if vector {
 		mhz -= t.Vector * t.ReferenceMHz
+	}
+	if t.CapMHz > 0 {
+		mhz = min(mhz, t.CapMHz)
 	}
 	return mhz
 }

@@ -189,6 +189,7 @@ func effects() map[string]effect {
 		"fan.smoothing":           {"petrel", nil, none, n(40), load.Heavy, fanAfterSpike, false},
 		"pump.mode":               {"petrel", nil, none, is(trim.PumpQuiet), load.Light, hottest, true},
 
+		"system.ceiling":            {"petrel", nil, none, part.Number(4000), load.Mixed, coreClock(0), false},
 		"platform.smt":              {"petrel", nil, none, off, load.Mixed, points, false},
 		"platform.cStates":          {"petrel", nil, none, off, load.Idle, watts, true},
 		"platform.frequencyControl": {"petrel", nil, none, off, load.Idle, watts, true},
@@ -219,6 +220,10 @@ func TestEverySettingHasItsEffect(t *testing.T) {
 		}
 		t.Run(key, func(t *testing.T) {
 			set := parttest.Rig(t, row.rig)
+			if def.Running { // what no firmware has
+				set.Board.Settings = append(set.Board.Settings, part.BoardSetting{Setting: def.Key, Min: 400, Max: 6000, Step: 1,
+					Default: part.Choice(trim.Auto), Words: map[string]int{trim.Auto: 0}})
+			}
 			before := row.base.With(nil)
 			if row.from.IsSet() {
 				before[key] = row.from

@@ -92,7 +92,7 @@ func (t *Tuning) tuneClocks(set *part.Set, s trim.Settings) {
 	t.Clocks = clock.Table{
 		ReferenceMHz: s.Number("clock.reference", base), Boost: s.Switch("clock.boost", true), OffsetMHz: s.Number("clock.boostOffset", 0),
 		All: s.Number("clock.ratio.all", 0), P: s.Number("clock.ratio.p", 0), E: s.Number("clock.ratio.e", 0),
-		Lift: s.Number("clock.lift", 0), Vector: s.Number("clock.vectorOffset", 0),
+		Lift: s.Number("clock.lift", 0), Vector: s.Number("clock.vectorOffset", 0), CapMHz: s.Number("system.ceiling", 0),
 		Active: numbers(s, "clock.active.*", 1, p.Cores()), Cluster: numbers(s, "clock.ratio.cluster.*", 0, len(p.Clusters)),
 		Core: numbers(s, "clock.ratio.core.*", 0, p.Cores()),
 	}

@@ -9,7 +9,7 @@ const noModel = "the running system governs by it, which the models leave out"
 var runningDefs = []Def{
 	{Key: "system.ceiling", Group: GroupClocks, Scope: part.ScopeRig, Type: TypeNumber, Unit: "MHz", Words: []string{Auto},
 		Neutral: choice(Auto), Name: "Highest clock in the running system", Meaning: "The running system asks no core for a higher clock.",
-		NoEffect: noModel, Running: true},
+		Running: true},
 	{Key: "system.floor", Group: GroupClocks, Scope: part.ScopeRig, Type: TypeNumber, Unit: "MHz", Words: []string{Auto},
 		Neutral: choice(Auto), Name: "Lowest clock in the running system", Meaning: "The running system asks no core for a lower clock.",
 		NoEffect: noModel, Running: true},
