@@ -96,8 +96,18 @@ func modelWith(set *part.Set, tuning machine.Tuning, theta []float64) (*machine.
 // belief is how many figures' worth of trust the assumed standard deviations have.
 const belief = 20
 
+// foundBefore is how many figures of a sheet that was measured were found from the same records, which then fit it better than they would
+// fit another's.
+const foundBefore = 20
+
 // maxRounds bounds the Gauss–Newton iteration; the problem is nearly linear, so five rounds are usual.
 const maxRounds = 12
+
+// errNoPoint reports unknowns with which a machine would run away in heat at a clock that it ran at: a step that leads there is halved, so
+// many times at most.
+var errNoPoint = errors.New("the model has no operating point")
+
+const mostHalves = 8
 
 var errSingular = errors.New("the normal equations are singular")
 
@@ -132,15 +142,19 @@ func FitRecords(set *part.Set, records []Record) (*Fit, error) {
 	f := &Fit{Records: len(used), Theta: append([]float64(nil), prior.Theta...), Stray: 1, set: set}
 	var cov mat.SymDense
 	squares, count := 0.0, 0.0
+	before := append([]float64(nil), f.Theta...) // where the last round was
 	for f.Rounds = 1; ; f.Rounds++ {
-		list, settled, err := residuals(set, used, f.Theta, nil, "")
+		list, jacobian, err := linearized(set, used, f.Theta, sd)
+		for half := 0; errors.Is(err, errNoPoint) && f.Rounds > 1 && half < mostHalves; half++ {
+			for j := range f.Theta {
+				f.Theta[j] = (f.Theta[j] + before[j]) / 2
+			}
+			list, jacobian, err = linearized(set, used, f.Theta, sd)
+		}
 		if err != nil {
 			return nil, err
 		}
-		jacobian, err := slopes(set, used, f.Theta, list, settled, sd)
-		if err != nil {
-			return nil, err
-		}
+		copy(before, f.Theta)
 		var order []group
 		if f.known, order, err = gather(list, jacobian); err != nil {
 			return nil, fmt.Errorf("fit %d records: %w", len(used), err)
@@ -180,7 +194,14 @@ func FitRecords(set *part.Set, records []Record) (*Fit, error) {
 	}
 	// How far figures really stray is learned as well: the residuals' own variance, held towards 1 by some figures' worth
 	// of belief in the standard deviations above.
-	inflate := (belief + squares) / (belief + math.Max(1, count-unknowns/2))
+	spent := unknowns / 2.0
+	if set.Processor.Source == part.Measured {
+		spent += foundBefore
+	}
+	inflate := (belief + squares) / (belief + math.Max(1, count-spent))
+	if set.Processor.Source == part.Measured {
+		inflate = math.Max(1, inflate)
+	}
 	f.Misfit, f.Stray, f.Cov = math.Sqrt(squares/count), math.Sqrt(inflate), make([]float64, unknowns*unknowns)
 	for i := range unknowns {
 		for j := range unknowns {
@@ -188,6 +209,16 @@ func FitRecords(set *part.Set, records []Record) (*Fit, error) {
 		}
 	}
 	return f, nil
+}
+
+// linearized returns the residuals at theta with their slopes.
+func linearized(set *part.Set, used []usable, theta []float64, sd [unknowns]float64) ([]residual, *mat.Dense, error) {
+	list, settled, err := residuals(set, used, theta, nil, "")
+	if err != nil {
+		return nil, nil, err
+	}
+	jacobian, err := slopes(set, used, theta, list, settled, sd)
+	return list, jacobian, err
 }
 
 // add adds what a group says to the normal equations, and returns the sum of its weighted squares.
@@ -223,6 +254,11 @@ func slopes(set *part.Set, records []usable, theta []float64, list []residual, s
 			h := 0.1 * sd[j]
 			moved[j] += h
 			other, _, err := residuals(set, records, moved, settled, loadOf[j])
+			if errors.Is(err, errNoPoint) { // to the other side, then
+				h = -h
+				moved[j] = theta[j] + h
+				other, _, err = residuals(set, records, moved, settled, loadOf[j])
+			}
 			if failed[j] = err; err != nil {
 				return
 			}
@@ -276,7 +312,7 @@ func residuals(set *part.Set, records []usable, theta []float64, from []machine.
 			return nil, nil, fmt.Errorf("fit %s load: %w", r.Load, err)
 		}
 		if x := at.PackageW + at.HottestC + at.RequestV; math.IsNaN(x) || math.IsInf(x, 0) {
-			return nil, nil, fmt.Errorf("fit %s load: the model has no operating point at %.0f MHz", r.Load, r.MHz)
+			return nil, nil, fmt.Errorf("fit %s load at %.0f MHz: %w", r.Load, r.MHz, errNoPoint)
 		}
 		settled[i] = at
 		list = r.against(list, i, at, theta, &r.tuning.Limits, model.Bins().StepMHz)

@@ -41,15 +41,16 @@ type Source string
 
 // Entered sheets were stated by a maker or a builder. Sketched ones were made from what is told of a machine: its cores, threads, clocks
 // and settings; every figure beside these is a placeholder that keeps the sheet whole, and nothing is forecast from it. A board's sheet
-// may be that of a running system, which is a sketch too.
+// may be that of a running system, which is a sketch too. Measured sheets were found by what a machine showed as it was measured up.
 const (
 	Entered  Source = ""
 	Sketched Source = "sketch"
 	Running  Source = "running system"
+	Measured Source = "measured"
 )
 
 // isSketch reports whether no more is known than what a sketch tells.
-func (n Name) isSketch() bool { return n.Source != Entered }
+func (n Name) isSketch() bool { return n.Source == Sketched || n.Source == Running }
 
 // mostModel is how long the name of a model may be.
 const mostModel = 80
@@ -65,8 +66,8 @@ func (n Name) validate(f *invalid.List) {
 	if !validID(n.ID) {
 		f.Add("id", "use lower-case letters, digits and '-', 2 to 40 characters", "%q is no sheet id", n.ID)
 	}
-	if n.Source != Entered && n.Source != Sketched && n.Source != Running {
-		f.Add("source", "leave it out, or use \"sketch\" or \"running system\"", "%q is no source of sheets", n.Source)
+	if n.Source != Entered && n.Source != Sketched && n.Source != Running && n.Source != Measured {
+		f.Add("source", "leave it out, or use \"sketch\", \"running system\" or \"measured\"", "%q is no source of sheets", n.Source)
 	}
 	if n.Model == "" || len(n.Model) > mostModel {
 		f.Add("model", fmt.Sprintf("give 1 to %d characters", mostModel), "the model's name is missing or too long")

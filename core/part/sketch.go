@@ -71,6 +71,16 @@ func Sketch(t Told, settings []BoardSetting) (*Set, error) {
 			last++
 		}
 		p.Clusters[last].Cores++
+		if c.MaxMHz > 0 {
+			p.Clusters[last].Boost = []Boost{{MHz: min(mostPointMHz, max(c.MaxMHz, highestOf(p.Clusters[last].Boost)))}}
+		}
+	}
+	for i := range p.Clusters {
+		if own := p.Clusters[i].Boost; len(p.Clusters) == 1 {
+			p.Clusters[i].Boost = nil // the processor's says the same
+		} else if len(own) > 0 {
+			own[0].Cores = p.Clusters[i].Cores
+		}
 	}
 	kind := slug(model)
 	if t.Processor == "" { // one that nobody has named is no other's kin
@@ -103,6 +113,14 @@ func Sketch(t Told, settings []BoardSetting) (*Set, error) {
 		Memory: &Memory{Name: name("memory-of-"+own, "Memory of "+t.Machine), RatedMTs: 4800, SafeMTs: 4800, CL: 40, SafeCL: 40,
 			CapacityG: min(2048, max(1, (t.MemoryMB+512)/1024))}}
 	return set, set.Validate()
+}
+
+// highestOf is the highest clock of a table; 0 of an empty one.
+func highestOf(table []Boost) (most float64) {
+	for _, b := range table {
+		most = max(most, b.MHz)
+	}
+	return most
 }
 
 // count returns how many cores are of a kind.

@@ -1,0 +1,192 @@
+package identify_test
+
+import (
+	"encoding/json"
+	"errors"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+
+	"zerokeel/core/forecast"
+	"zerokeel/core/identify"
+	"zerokeel/core/load"
+	"zerokeel/core/machine"
+	"zerokeel/core/part"
+	"zerokeel/core/part/parttest"
+	"zerokeel/core/silicon"
+)
+
+// told is what a machine tells of itself before it is measured up.
+func told(t *testing.T, made *part.Set) *part.Set {
+	t.Helper()
+	cores := make([]part.ToldCore, made.Processor.Cores())
+	for i := range cores {
+		c := made.Processor.ClusterOf(i)
+		cores[i] = part.ToldCore{Threads: made.Processor.ClusterThreads(c), MinMHz: 800, MaxMHz: made.Processor.ClusterCeilingMHz(c, 1, 1)}
+	}
+	set, err := part.Sketch(part.Told{Machine: "m", Processor: "Told", Style: made.Processor.Style, Cores: cores, MemoryMB: 32 << 10}, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	set.Board.Settings = slices.Clone(made.Board.Settings)
+	set.Board.Settings = append(set.Board.Settings, ceiling)
+	set.Board.LoadLine = part.FlatLevels(len(made.Board.LoadLine))
+	set.Board.Fan, set.Board.Bands, set.Board.Timings = made.Board.Fan, made.Board.Bands, made.Board.Timings
+	set.Processor.Limits, set.Processor.RatioStep = made.Processor.Limits, made.Processor.RatioStep
+	set.Cooler.Fan, set.Cooler.Pump, set.Memory = made.Cooler.Fan, made.Cooler.Pump, made.Memory
+	return set
+}
+
+var ceiling = part.BoardSetting{Setting: "system.ceiling", Attribute: "ceiling", Label: "Ceiling", Min: 400, Max: 6000, Step: 1,
+	Default: part.Choice("auto"), Words: map[string]int{"auto": 0}}
+
+// shown is what a machine shows in the steps of measuring it up, settled and without a fault of its sensors.
+func shown(t *testing.T, made, sketch *part.Set) (records []forecast.Record) {
+	t.Helper()
+	made.Board.Settings = append(slices.Clone(made.Board.Settings), ceiling)
+	for _, s := range identify.Steps(sketch) {
+		tuning, err := machine.Tune(made, s.Settings)
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := machine.NewModel(made, tuning, silicon.Typical(made.Processor))
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, l := range s.Legs {
+			at, err := m.Steady(l.Load, nil, 22)
+			if err != nil {
+				t.Fatal(err)
+			}
+			r := forecast.Record{Settings: s.Settings, Load: l.Load, AmbientC: 22, MHz: at.MeanMHz, PackageW: at.PackageW, RequestV: at.RequestV,
+				DeliveredV: at.DeliveredV, HottestC: at.HottestC, CoolantC: at.CoolantC, Held: at.Limiter}
+			if l.Load == load.Idle {
+				r.MHz = 0
+			} else if l.Load.OneCore() { // from core to core, of each kind
+				mhz, err := m.HighestMHz(l.Load, 22)
+				if err != nil {
+					t.Fatal(err)
+				}
+				at, err := m.SettleAt(l.Load, mhz, 22, machine.At{})
+				if err != nil {
+					t.Fatal(err)
+				}
+				r.MHz, r.PackageW, r.RequestV, r.DeliveredV = mhz, at.PackageW, at.RequestV, at.DeliveredV
+				r.HottestC, r.CoolantC = at.HottestC, at.CoolantC
+			}
+			records = append(records, r)
+		}
+	}
+	return records
+}
+
+// TestFindsTheFigures: of machines that are as the models say, the figures that tell themselves apart are found, within the intervals that
+// are said of them; and the sketch is as it was.
+func TestFindsTheFigures(t *testing.T) {
+	for _, name := range parttest.Rigs {
+		made := parttest.Rig(t, name)
+		sketch := told(t, made)
+		before, _ := json.Marshal(sketch)
+		records := shown(t, made, sketch)
+		r, err := identify.Sheets(sketch, records)
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		if after, _ := json.Marshal(sketch); string(after) != string(before) {
+			t.Errorf("%s: the sketch was changed", name)
+		}
+		most := 1.0
+		if len(made.Processor.Clusters) > 1 { // that each cluster stands at a voltage of its own, or has a curve of its own, is found in outline
+			most = 2.5
+		}
+		if r.Set.Sketched() || r.Set.Processor.Source != part.Measured || r.Misfit > most {
+			t.Errorf("%s: misfit %.2f after %d rounds, source %q", name, r.Misfit, r.Rounds, r.Set.Processor.Source)
+		}
+		p, c := made.Processor, made.Cooler
+		if len(p.Clusters) > 1 {
+			continue
+		}
+		for path, truth := range map[string]float64{"power.switchedNF": p.Power.SwitchedNF, "power.activity.mixed": p.Power.Activity[load.Mixed],
+			"airKPerW": c.AirKPerW, "airExponent": c.AirExponent} {
+			at := slices.IndexFunc(r.Figures, func(f identify.Figure) bool { return f.Path == path })
+			f := r.Figures[at]
+			if math.Abs(f.Value/truth-1) > 0.15 || f.Told < 0.2 || f.Low > truth*1.02 || f.High < truth*0.98 {
+				t.Errorf("%s: %s is %.4f, found %.4f (%.4f to %.4f, told %.2f)", name, path, truth, f.Value, f.Low, f.High, f.Told)
+			}
+		}
+	}
+}
+
+// TestSaysWhatIsNotTold: without a sensor, what only that tells stays near what it began with, and says so; with too little, nothing is
+// found.
+func TestSaysWhatIsNotTold(t *testing.T) {
+	made := parttest.Petrel(t)
+	sketch := told(t, made)
+	records := shown(t, made, sketch)
+	toldOf := func(records []forecast.Record, path string) float64 {
+		t.Helper()
+		r, err := identify.Sheets(sketch, records)
+		if err != nil {
+			t.Fatal(err)
+		}
+		most := 0.0
+		for _, f := range r.Figures {
+			if strings.HasPrefix(f.Path, path) {
+				most = max(most, f.Told)
+			}
+			if !(f.Low <= f.Value && f.Value <= f.High) || f.Told < 0 || f.Told > 1 {
+				t.Errorf("%+v", f)
+			}
+		}
+		return most
+	}
+	noVolts, noWatts := slices.Clone(records), slices.Clone(records)
+	for i := range records {
+		noVolts[i].RequestV, noVolts[i].DeliveredV = math.NaN(), math.NaN()
+		noWatts[i].PackageW = math.NaN()
+	}
+	if with, without := toldOf(records, "vf[0].v"), toldOf(noVolts, "vf[0].v"); with < 0.8 || without > 0.5 {
+		t.Errorf("the curve is told by %.2f with a sensor of voltage, by %.2f without", with, without)
+	}
+	if with, without := toldOf(records, "power.switchedNF"), toldOf(noWatts, "power.switchedNF"); with < 0.5 || without > with-0.15 {
+		t.Errorf("the capacitance is told by %.2f with a sensor of power, by %.2f without", with, without)
+	}
+	for name, few := range map[string][]forecast.Record{"none": nil, "one clock": records[len(records)-1:],
+		"idle alone": {records[0]}} {
+		if _, err := identify.Sheets(sketch, few); !errors.Is(err, identify.ErrTooFew) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	cold := slices.Clone(records)
+	for i := range cold {
+		cold[i].HottestC = math.NaN()
+	}
+	if _, err := identify.Sheets(sketch, cold); !errors.Is(err, identify.ErrTooFew) {
+		t.Errorf("without any temperature: %v", err)
+	}
+}
+
+// TestStepsFitInAnHour: whatever can be set, the steps take an hour at most, and set nothing else.
+func TestStepsFitInAnHour(t *testing.T) {
+	for _, name := range parttest.Rigs {
+		made := parttest.Rig(t, name)
+		full := told(t, made)
+		bare := told(t, made)
+		bare.Board.Settings = nil
+		for _, set := range []*part.Set{full, bare} {
+			total := 0.0
+			for _, s := range identify.Steps(set) {
+				if _, err := machine.Tune(set, s.Settings); err != nil {
+					t.Errorf("%s: %v", name, err)
+				}
+				for _, l := range s.Legs {
+					total += l.Seconds
+				}
+			}
+			if total > 3600 || total < 600 {
+				t.Errorf("%s: %.0f s", name, total)
+			}
+		}
+	}
+}
