@@ -45,9 +45,6 @@ var list = []shot{
 	{name: "tuning", path: "/rig/1/tuning/0/new", wait: "[data-plan]", prepare: tuning},
 	{name: "card", path: "/rig/11/fitting", wait: "[data-fitting='entering']"},
 	{name: "log", path: "/rig/3/log", wait: "[data-log] li"},
-	{name: "new-rig", path: "/rig/1/add", wait: "[data-new-rig] input", guarded: true, known: true, prepare: func(p *rod.Page) error {
-		return errors.Join(fill(p, "[data-new-rig] input", "Fulmar"), click(p, "button", "Add a rig"), click(p, "summary", "no system"))
-	}},
 	{name: "part-sheet", path: "/rig/3/parts", wait: "aside button", prepare: func(p *rod.Page) error {
 		if err := click(p, "aside button", "Meridan K14"); err != nil {
 			return err
@@ -55,7 +52,11 @@ var list = []shot{
 		_, err := p.Element("[data-curves]")
 		return err
 	}},
-	{name: "survey", path: "/rig/1/soundings", wait: "[data-chart=soundings]", prepare: survey}, // the last: it changes Petrel's course
+	{name: "survey", path: "/rig/1/soundings", wait: "[data-chart=soundings]", prepare: survey}, // it changes Petrel's course
+	// The last: the bench has a rig more from then on.
+	{name: "new-rig", path: "/rig/1/add", wait: "[data-new-rig] input", guarded: true, known: true, prepare: func(p *rod.Page) error {
+		return errors.Join(fill(p, "[data-new-rig] input", "Fulmar"), click(p, "button", "Add a rig"), click(p, "summary", "no system"))
+	}},
 }
 
 // Names lists the pictures.
