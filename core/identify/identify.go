@@ -186,7 +186,6 @@ func keepsCool(sketch *part.Set, list []unknown, z []float64, used []one) error 
 
 // finish writes down what was found.
 func (r *Result) finish(sketch *part.Set, list []unknown, z []float64, cov *mat.SymDense, off []Off) {
-	const ninety = 1.645
 	r.Set, r.Off = made(sketch, list, z), off
 	squares := 0.0
 	for _, o := range off {
@@ -194,11 +193,16 @@ func (r *Result) finish(sketch *part.Set, list []unknown, z []float64, cov *mat.
 	}
 	r.Misfit = math.Sqrt(squares / float64(len(off)))
 	inflate := math.Max(1, r.Misfit)
-	for i, u := range list {
-		sd := math.Min(1, inflate*math.Sqrt(cov.At(i, i)))
-		r.Figures = append(r.Figures, Figure{Kind: u.kind, Path: u.path, Unit: u.unit, Value: u.of(z[i]), Low: u.of(z[i] - ninety*sd),
-			High: u.of(z[i] + ninety*sd), Told: 1 - sd})
+	for i := range list {
+		r.Figures = append(r.Figures, found(&list[i], z[i], inflate*math.Sqrt(cov.At(i, i))))
 	}
+}
+
+// found is an unknown as it was found, with its doubt in standard deviations of its prior.
+func found(u *unknown, z, sd float64) Figure {
+	const ninety = 1.645
+	sd = math.Min(1, sd)
+	return Figure{Kind: u.kind, Path: u.path, Unit: u.unit, Value: u.of(z), Low: u.of(z - ninety*sd), High: u.of(z + ninety*sd), Told: 1 - sd}
 }
 
 // one is a record with the tuning that its settings mean.

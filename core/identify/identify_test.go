@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"math"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -15,6 +16,7 @@ import (
 	"zerokeel/core/part"
 	"zerokeel/core/part/parttest"
 	"zerokeel/core/silicon"
+	"zerokeel/core/trim"
 )
 
 // told is what a machine tells of itself before it is measured up.
@@ -33,7 +35,7 @@ func told(t *testing.T, made *part.Set) *part.Set {
 	set.Board.Settings = append(set.Board.Settings, ceiling)
 	set.Board.LoadLine = part.FlatLevels(len(made.Board.LoadLine))
 	set.Board.Fan, set.Board.Bands, set.Board.Timings = made.Board.Fan, made.Board.Bands, made.Board.Timings
-	set.Processor.Limits, set.Processor.RatioStep = made.Processor.Limits, made.Processor.RatioStep
+	set.Processor.Limits, set.Processor.RatioStep, set.Board.Automatic = made.Processor.Limits, made.Processor.RatioStep, made.Board.Automatic
 	set.Cooler.Fan, set.Cooler.Pump, set.Memory = made.Cooler.Fan, made.Cooler.Pump, made.Memory
 	return set
 }
@@ -46,14 +48,7 @@ func shown(t *testing.T, made, sketch *part.Set) (records []forecast.Record) {
 	t.Helper()
 	made.Board.Settings = append(slices.Clone(made.Board.Settings), ceiling)
 	for _, s := range identify.Steps(sketch) {
-		tuning, err := machine.Tune(made, s.Settings)
-		if err != nil {
-			t.Fatal(err)
-		}
-		m, err := machine.NewModel(made, tuning, silicon.Typical(made.Processor))
-		if err != nil {
-			t.Fatal(err)
-		}
+		m := tuned(t, made, s.Settings)
 		for _, l := range s.Legs {
 			at, err := m.Steady(l.Load, nil, 22)
 			if err != nil {
@@ -189,4 +184,67 @@ func TestStepsFitInAnHour(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestTimes: how fast a machine warms is found from one course of loads after a rest, to within a third, whatever cooler there is.
+func TestTimes(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 3))
+	for _, name := range []string{"petrel", "tern", "dunlin"} {
+		for range 2 {
+			made := parttest.Rig(t, name)
+			sketch := told(t, made)
+			found, err := identify.Sheets(sketch, shown(t, made, sketch))
+			if err != nil {
+				t.Fatal(err)
+			}
+			p, c := made.Processor, made.Cooler
+			c.CoolantJPerK *= math.Exp(0.35 * r.NormFloat64())
+			model := tuned(t, made, nil)
+			m := machine.New(model, 22)
+			m.SetLoad(load.Idle, nil, 0)
+			m.Step(1200)
+			var phases []identify.Phase
+			for _, leg := range []identify.Leg{{Load: load.Idle, Seconds: 60}, {Load: load.Mixed, Seconds: 180}, {Load: load.Heavy, Seconds: 240}} {
+				phase := identify.Phase{Load: leg.Load}
+				m.SetLoad(leg.Load, nil, 0)
+				for range int(leg.Seconds) {
+					for range 20 {
+						m.Step(0.05)
+					}
+					phase.HottestC = append(phase.HottestC, math.Round(m.State().HottestC+0.3*r.NormFloat64()))
+				}
+				phases = append(phases, phase)
+			}
+			phases[1].HottestC[7] = math.NaN()
+			if err := found.Times(nil, 22, phases); err != nil {
+				t.Fatal(err)
+			}
+			for path, truth := range map[string]float64{"heat.baseJPerK": p.Heat.BaseJPerK, "coolantJPerK": c.CoolantJPerK} {
+				f := found.Figures[slices.IndexFunc(found.Figures, func(f identify.Figure) bool { return f.Path == path })]
+				if off := math.Abs(math.Log(f.Value / truth)); off > 0.35 || path == "coolantJPerK" && f.Told < 0.5 {
+					t.Errorf("%s: %s is %.0f, found %.0f (%.0f to %.0f, told %.2f)", name, path, truth, f.Value, f.Low, f.High, f.Told)
+				}
+			}
+			if err := found.Set.Validate(); err != nil {
+				t.Error(err)
+			}
+		}
+	}
+	var none identify.Result
+	if err := none.Times(nil, 22, []identify.Phase{{Load: load.Idle, HottestC: make([]float64, 500)}}); !errors.Is(err, identify.ErrNoCourse) {
+		t.Errorf("of rest alone: %v", err)
+	}
+}
+
+func tuned(t *testing.T, set *part.Set, settings trim.Settings) *machine.Model {
+	t.Helper()
+	tuning, err := machine.Tune(set, settings)
+	if err != nil {
+		t.Fatal(err)
+	}
+	m, err := machine.NewModel(set, tuning, silicon.Typical(set.Processor))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return m
 }
