@@ -120,7 +120,13 @@ func TestBoots(t *testing.T) {
 	m.until("it is linked again, without a code", func() bool { return look().State == "idle" && now.Powers })
 	m.sees(`went down without a shutdown`)
 	m.picture("stick-again")
-	owner.Call("POST", rig("/power"), api.PowerRequest{How: "off"}, 204, nil)
+	owner.Call("POST", rig("/power"), api.PowerRequest{How: "restart"}, 204, nil)
+	m.until("it has left", func() bool { return !look().Linked })
+	m.until("it has started anew", func() bool { return look().Powers })
+	m.sees("Starting anew[\\s\\S]*At rest: nothing runs")
+	m.press("ctrl", "p")
+	m.sees("Once more to shut down")
+	m.press("ctrl", "p")
 	if err := m.off(); err != nil {
 		t.Errorf("shut down, the emulator ends with %v", err)
 	}
@@ -178,12 +184,22 @@ func (m *emulated) start() {
 	m.ask("qmp_capabilities")
 }
 
+// press presses keys of the machine's keyboard together.
+func (m *emulated) press(keys ...string) {
+	m.t.Helper()
+	var together []map[string]string
+	for _, key := range keys {
+		together = append(together, map[string]string{"type": "qcode", "data": key})
+	}
+	m.ask("send-key", "keys", together)
+}
+
 // ask has the emulator do something, by its machine protocol.
-func (m *emulated) ask(what string, arguments ...string) {
+func (m *emulated) ask(what string, argument ...any) {
 	m.t.Helper()
 	order := map[string]any{"execute": what}
-	if len(arguments) > 0 {
-		order["arguments"] = map[string]string{arguments[0]: arguments[1]}
+	if len(argument) > 0 {
+		order["arguments"] = map[string]any{argument[0].(string): argument[1]}
 	}
 	text, err := json.Marshal(order)
 	if err == nil {

@@ -38,7 +38,7 @@ func mount() error {
 }
 
 // follow loads the modules that the devices ask for that are there, and from then on those of each device that comes, as the kernel tells.
-// The channel gets a word whenever something came.
+// The channel gets a word whenever something came; it is nil where the kernel does not tell.
 func follow(ctx context.Context, m *modules, log *slog.Logger) <-chan struct{} {
 	came := make(chan struct{}, 1)
 	events, err := listen()
@@ -48,8 +48,7 @@ func follow(ctx context.Context, m *modules, log *slog.Logger) <-chan struct{} {
 	m.askAll("/sys/devices")
 	m.probe()
 	if events < 0 {
-		close(came)
-		return came
+		return nil
 	}
 	go func() {
 		<-ctx.Done()
