@@ -144,7 +144,9 @@ func (f *flight) follow(ctx context.Context) error {
 	}
 	if now.Trim == 0 {
 		now.Trim, err = f.make(ctx)
-		if faults := (invalid.List)(nil); errors.As(err, &faults) {
+		if faults := (invalid.List)(nil); errors.As(err, &faults) && now.Kind == tuning.Measure {
+			return f.done(ctx, store.StepDone{Skipped: true, Words: faults.Error()})
+		} else if errors.As(err, &faults) {
 			return f.giveUp(ctx, "the board does not take the next trim: %v", faults)
 		} else if err != nil {
 			return err

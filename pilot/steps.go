@@ -10,6 +10,7 @@ import (
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/ladder"
+	"zerokeel/core/survey"
 	"zerokeel/core/tuning"
 	"zerokeel/core/verdict"
 	"zerokeel/store"
@@ -26,6 +27,8 @@ func (f *flight) plan(ctx context.Context) error {
 	case "":
 		f.at.Back, f.at.Now = true, &store.PilotOrder{Trim: f.at.From, Why: "The machine is left with what was found."}
 		return f.save(ctx)
+	case tuning.Measure:
+		return f.planMeasure(ctx)
 	case tuning.Baseline, tuning.Proof:
 		why := "The machine as it stands."
 		if kind == tuning.Proof {
@@ -43,6 +46,27 @@ func (f *flight) plan(ctx context.Context) error {
 	default:
 		return f.planChange(ctx, kind)
 	}
+}
+
+// planMeasure goes on to the next step of measuring the machine up.
+func (f *flight) planMeasure(ctx context.Context) error {
+	steps, err := f.shop.MeasuringSteps(ctx, f.RigID)
+	if err != nil {
+		return err
+	}
+	if f.at.Step >= len(steps) {
+		return f.done(ctx, store.StepDone{Skipped: true, Words: "less can be set than when it began"})
+	}
+	s := &steps[f.at.Step]
+	f.at.Now = &store.PilotOrder{Kind: tuning.Measure, Changes: s.Settings, Why: "What the machine shows there tells its figures."}
+	if len(s.Settings) == 0 {
+		f.at.Now.Trim = f.at.From
+	}
+	for _, l := range s.Legs {
+		f.at.Now.Legs = append(f.at.Now.Legs, survey.Leg{Load: l.Load, Minutes: l.Seconds / 60})
+		f.at.Now.Minutes += l.Seconds / 60
+	}
+	return f.save(ctx)
 }
 
 // minutes is what a step's trial takes.
@@ -171,7 +195,11 @@ func (f *flight) make(ctx context.Context) (int64, error) {
 		return f.shop.TrimAt(ctx, f.RigID, f.at.Depths, f.What(), now.Offsets,
 			workshop.NewTrim{Name: fmt.Sprintf("sounding %d", f.at.Orders), Reason: now.Why, Pilot: f.ID})
 	}
-	return f.shop.TrimWith(ctx, f.RigID, workshop.NewTrim{Parent: f.at.From, Name: string(now.Kind), Reason: now.Why, Changes: now.Changes})
+	name := string(now.Kind)
+	if now.Kind == tuning.Measure {
+		name = fmt.Sprintf("%s %d", name, f.at.Step+1)
+	}
+	return f.shop.TrimWith(ctx, f.RigID, workshop.NewTrim{Parent: f.at.From, Name: name, Reason: now.Why, Changes: now.Changes})
 }
 
 // start begins the trial of the order, whose trim is in force.
@@ -181,8 +209,11 @@ func (f *flight) start(ctx context.Context) error {
 	switch {
 	case now.Kind == tuning.Proof:
 		plan.Ladder = f.Plan.V.Proof
-	case now.Kind.Surveys():
+	case now.Kind.Surveys(), now.Kind == tuning.Measure:
 		plan.Name = fmt.Sprintf("Sounding %d", f.at.Orders)
+		if now.Kind == tuning.Measure {
+			plan.Name = fmt.Sprintf("Measuring up %d", f.at.Step+1)
+		}
 		for _, l := range now.Legs {
 			seconds := math.Max(ladder.MinSeconds, math.Round(60*l.Minutes))
 			plan.Legs = append(plan.Legs, workshop.LegPlan{Load: l.Load, Cores: l.Cores, Seconds: &seconds, AbortC: f.Plan.V.MostC})
@@ -249,7 +280,7 @@ func (f *flight) tried(ctx context.Context, t *store.Trial) error {
 	}
 	came := store.StepDone{Trim: now.Trim, Trial: t.ID, Words: cameOf(t)}
 	switch now.Kind {
-	case tuning.Baseline: // whatever it did, that is the finding
+	case tuning.Baseline, tuning.Measure: // whatever it did, that is the finding
 		return f.done(ctx, came)
 	case tuning.Fans:
 		if came.Kept = v == verdict.Held; came.Kept {

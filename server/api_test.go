@@ -128,6 +128,8 @@ func TestAnswersFitTheDescription(t *testing.T) {
 		{"GET", one + "/log", "", 200}, {"GET", one + "/log?kinds=trial,incident", "", 200},
 		{"GET", "/api/part-forms", "", 200}, {"POST", "/api/part-check/cooler", `{"id":"x"}`, 200},
 		{"POST", "/api/part-check/sail", `{}`, 422}, {"GET", one + "/told", "", 200}, {"GET", "/api/rigs/99/told", "", 404},
+		{"GET", one + "/measuring", "", 200}, {"GET", "/api/rigs/99/measuring", "", 404}, {"POST", one + "/measuring", "", 409},
+		{"POST", one + "/measuring/take", "", 409},
 		{"PUT", one + "/parts", `{"processor":"x","board":"x","cooler":"x","memory":"x"}`, 409},
 		{"GET", "/api/parts", "", 200}, {"GET", "/api/yardsticks", "", 200}, {"GET", one + "/scores", "", 200},
 		{"GET", "/api/comparison?trim=1,2", "", 200}, {"GET", "/api/comparison?trim=999,998", "", 404},

@@ -244,6 +244,10 @@ func TestBadArchivesAreRefused(t *testing.T) {
 	if !strings.Contains(busy.Title, "something runs on petrel") {
 		t.Errorf("%+v", busy)
 	}
+	here.Until("its leg has told figures", func() bool {
+		legs := rig.Trial(running.Id).Legs
+		return len(legs) > 0 && legs[0].RanS > 10
+	})
 	rig.Call("POST", fmt.Sprintf("/api/trials/%d/stop", running.Id), nil, 200, nil)
 	rig.Ended(running.Id)
 	text := fetched(t, here, "")

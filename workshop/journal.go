@@ -116,6 +116,9 @@ func journalOf(trims []store.Trim, h *store.History) []JournalEntry {
 		if p.Plan.V.Goal != "" {
 			what = "Tuning, " + string(p.Plan.V.Goal)
 		}
+		if p.Plan.V.Goal == tuning.MeasureUp {
+			what = "Measuring up"
+		}
 		add(p.RigBegan, "pilot", p.Base, what+": begun from "+names[p.Base], fmt.Sprintf("%.0f min of bench time, a fault in a day with a chance of %g %% allowed",
 			p.Plan.V.Minutes, 100*p.Plan.V.Risk24h), false)
 		for _, d := range p.Progress.V.Done {

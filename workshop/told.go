@@ -133,8 +133,8 @@ func limitsIn(settings []part.BoardSetting) (l part.Limits) {
 	return l
 }
 
-// NameParts names the sheets of a rig's parts: of one that has none, or sketches, all of them; of any other its cooler and memory. Its trim
-// as delivered becomes that of the board's sheet.
+// NameParts names the sheets of a rig's parts: of one that has none, sketches or measured ones, all of them; of any other its cooler and
+// memory. Its trim as delivered becomes that of the board's sheet.
 func (w *Workshop) NameParts(ctx context.Context, rig int64, ids PartIDs) (*Rig, error) {
 	if err := may(ctx, change, rig); err != nil {
 		return nil, err
@@ -147,7 +147,7 @@ func (w *Workshop) NameParts(ctx context.Context, rig int64, ids PartIDs) (*Rig,
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return nil, err
 	}
-	known := before != nil && !before.Sketched()
+	known := before != nil && !before.Sketched() && before.Processor.Source != part.Measured
 	switch {
 	case known && (ids.Processor != before.Processor.ID || ids.Board != before.Board.ID):
 		return nil, conflict("a machine with another processor or board is another rig, whose trims stood nothing yet: add it as one, and retire %s",

@@ -49,7 +49,7 @@ func ofBothKinds(p *part.Processor, used []one) {
 	}
 	small := float64(p.Cores()) - large
 	performance, is := atRatio(used, func(r *one) bool {
-		if _, capped := r.Settings["system.ceiling"]; capped || len(r.Settings) != int(small) {
+		if len(r.Settings) != int(small) { // no ceiling beside
 			return false
 		}
 		for c, on := range r.tuning.On {

@@ -23,6 +23,7 @@ import (
 type Figure struct {
 	Kind  part.Kind
 	Path  string // in its sheet, or in words where several of the sheet follow from it
+	Words string // what it is, where its form does not say
 	Unit  string
 	Value float64
 	Low   float64 // of its 90 % interval
@@ -193,14 +194,34 @@ func (r *Result) finish(sketch *part.Set, list []unknown, z []float64, cov *mat.
 	}
 	r.Misfit = math.Sqrt(squares / float64(len(off)))
 	inflate := math.Max(1, r.Misfit)
-	for i := range list {
+	r.curve(list, z, cov, inflate)
+	for i := len(shares); i < len(list); i++ {
 		r.Figures = append(r.Figures, found(&list[i], z[i], inflate*math.Sqrt(cov.At(i, i))))
 	}
 }
 
+// curve writes down the points of the voltage curve: each is the sum of the first and of what it rises by up to there.
+func (r *Result) curve(list []unknown, z []float64, cov *mat.SymDense, inflate float64) {
+	for k, point := range r.Set.Processor.VF {
+		now, before := 0.0, 0.0
+		for i := range k + 1 {
+			before += list[i].mean * list[i].sd * list[i].mean * list[i].sd
+			for j := range k + 1 {
+				now += list[i].of(z[i]) * list[i].sd * list[j].of(z[j]) * list[j].sd * cov.At(i, j)
+			}
+		}
+		sd := math.Min(math.Sqrt(before), inflate*math.Sqrt(now))
+		r.Figures = append(r.Figures, Figure{Kind: part.KindProcessor, Path: fmt.Sprintf("vf[%d].v", k), Unit: "V", Value: point.V,
+			Words: fmt.Sprintf("Voltage at %.0f MHz", point.MHz), Low: point.V - ninety*sd, High: point.V + ninety*sd,
+			Told: 1 - sd/math.Sqrt(before)})
+	}
+}
+
+// ninety are the standard deviations to either side of a 90 % interval.
+const ninety = 1.645
+
 // found is an unknown as it was found, with its doubt in standard deviations of its prior.
 func found(u *unknown, z, sd float64) Figure {
-	const ninety = 1.645
 	sd = math.Min(1, sd)
 	return Figure{Kind: u.kind, Path: u.path, Unit: u.unit, Value: u.of(z), Low: u.of(z - ninety*sd), High: u.of(z + ninety*sd), Told: 1 - sd}
 }

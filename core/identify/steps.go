@@ -37,15 +37,22 @@ func Steps(sketch *part.Set) []Step {
 	p, b := sketch.Processor, sketch.Board
 	top := p.HighestMHz()
 	_, capped := b.Lookup("system.ceiling")
+	ratio, byRatio := b.Lookup("clock.ratio.all")
+	byRatio = byRatio && !p.Locks("clock.ratio.all")
 	at := func(share float64) trim.Settings {
 		s := trim.Settings{}
-		if share < 1 {
+		switch {
+		case share >= 1:
+		case capped:
 			s["system.ceiling"] = part.Number(math.Round(share * top))
+		case byRatio:
+			s["clock.ratio.all"] = part.Number(ratio.Nearest(share * top / p.BaseClockMHz))
 		}
 		return s
 	}
+	slower := capped || byRatio
 	out := []Step{{trim.Settings{}, []Leg{{load.Idle, idleS}, {load.Light, lightS}, {load.Mixed, mixedS}, {load.Heavy, heavyS}}}}
-	if capped {
+	if slower {
 		for _, share := range heavyAt[1:] {
 			s := Step{at(share), []Leg{{load.Heavy, heavyS}}}
 			if share == 0.7 {
@@ -62,14 +69,14 @@ func Steps(sketch *part.Set) []Step {
 			}
 		}
 		out = append(out, Step{small, []Leg{{load.Heavy, heavyS}}})
-		if capped {
+		if slower {
 			out = append(out, Step{small.With(at(0.7)), []Leg{{load.Heavy, heavyS}}})
 		}
 	}
 	if _, has := b.Lookup("platform.smt"); has && p.ThreadsPerCore > 1 {
 		out = append(out, Step{at(0.7).With(trim.Settings{"platform.smt": part.Switch(false)}), []Leg{{load.Heavy, heavyS}}})
 	}
-	if b.Entry("fan.point.*.duty") != nil && capped {
+	if b.Entry("fan.point.*.duty") != nil && slower {
 		for _, duty := range []float64{100, 40} {
 			s := at(0.7)
 			for i := range b.Fan.Points {

@@ -70,7 +70,7 @@ func unknownsOf(sketch *part.Set) []unknown {
 		unknown{part.KindCooler, "baseKPerW", "K/W", 0.06, 0.4, true, func(s *part.Set, x float64) { s.Cooler.BaseKPerW = max(0.005, min(1, x)) }},
 		unknown{part.KindCooler, "airKPerW", "K/W", 0.12, 0.7, true, func(s *part.Set, x float64) { s.Cooler.AirKPerW = max(0.01, min(3, x)) }},
 		unknown{part.KindCooler, "airExponent", "", 0.68, 0.25, true, func(s *part.Set, x float64) { s.Cooler.AirExponent = min(1.5, x) }},
-		unknown{part.KindBoard, "slope of its load line", "mΩ", 0.45, 0.25, false, func(s *part.Set, x float64) {
+		unknown{part.KindBoard, "Slope of its load line", "mΩ", 0.45, 0.25, false, func(s *part.Set, x float64) {
 			for i := range s.Board.LoadLine {
 				s.Board.LoadLine[i].MilliOhm = max(0, min(5, x))
 			}
@@ -92,10 +92,10 @@ func unknownsOf(sketch *part.Set) []unknown {
 			}
 		}
 		list = append(list,
-			processor("clusters.size of efficiency cores", "", 0.4, 0.3, ofSmall(func(p *part.Processor, i int, x float64) {
+			processor("Size of an efficiency core", "", 0.4, 0.3, ofSmall(func(p *part.Processor, i int, x float64) {
 				p.Clusters[i].Size = max(0.05, min(4, x))
 			})),
-			unknown{part.KindProcessor, "clusters.vf of efficiency cores, at their highest clock", "V", 0, 0.06, false,
+			unknown{part.KindProcessor, "Efficiency cores' voltage at their highest clock, against the usual", "V", 0, 0.06, false,
 				func(s *part.Set, x float64) {
 					ofSmall(func(p *part.Processor, i int, x float64) { p.Clusters[i].VF = small(p, i, x) })(s.Processor, x)
 				}})
@@ -129,7 +129,10 @@ const unboundV = 1.9
 func begin(sketch *part.Set) *part.Set {
 	p, b, c := *sketch.Processor, *sketch.Board, *sketch.Cooler
 	set := &part.Set{Processor: &p, Board: &b, Cooler: &c, Memory: sketch.Memory}
-	p.Source, b.Source, c.Source = part.Measured, part.Measured, part.Measured
+	p.Source, c.Source = part.Measured, part.Measured
+	if b.Source = part.Measured; sketch.Board.OfSystem() {
+		b.Source = part.MeasuredSystem
+	}
 	p.Clusters = slices.Clone(p.Clusters)
 	b.LoadLine = slices.Clone(b.LoadLine)
 	p.Power.Activity = maps.Clone(p.Power.Activity)

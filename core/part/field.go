@@ -76,8 +76,9 @@ var nameFields = []Field{
 	{Path: "maker", Group: "Name", Label: "Maker", Type: AWord, Optional: true},
 	{Path: "model", Group: "Name", Label: "Model", Type: AWord},
 	{Path: "source", Group: "Name", Label: "Its figures are", Type: AChoice, Optional: true,
-		Choices: []string{string(Entered), string(Measured), string(Sketched), string(Running)},
-		Help:    "of a sketch no figure counts, and nothing is forecast from it; say entered once its figures are"},
+		Choices: []string{string(Entered), string(Measured), string(Sketched), string(Running),
+			string(MeasuredSystem)},
+		Help: "of a sketch no figure counts, and nothing is forecast from it; say entered once its figures are"},
 }
 
 // figure is a numeric field with where it stands in a sheet: NaN where what holds it is left out.

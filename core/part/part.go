@@ -47,7 +47,12 @@ const (
 	Sketched Source = "sketch"
 	Running  Source = "running system"
 	Measured Source = "measured"
+
+	MeasuredSystem Source = "measured running system" // the sheet of a running system, with figures that were measured
 )
+
+// OfSystem reports whether a board's sheet is that of a running system.
+func (n Name) OfSystem() bool { return n.Source == Running || n.Source == MeasuredSystem }
 
 // isSketch reports whether no more is known than what a sketch tells.
 func (n Name) isSketch() bool { return n.Source == Sketched || n.Source == Running }
@@ -66,7 +71,7 @@ func (n Name) validate(f *invalid.List) {
 	if !validID(n.ID) {
 		f.Add("id", "use lower-case letters, digits and '-', 2 to 40 characters", "%q is no sheet id", n.ID)
 	}
-	if n.Source != Entered && n.Source != Sketched && n.Source != Running && n.Source != Measured {
+	if n.Source != Entered && n.Source != Sketched && n.Source != Running && n.Source != Measured && n.Source != MeasuredSystem {
 		f.Add("source", "leave it out, or use \"sketch\", \"running system\" or \"measured\"", "%q is no source of sheets", n.Source)
 	}
 	if n.Model == "" || len(n.Model) > mostModel {

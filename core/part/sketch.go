@@ -45,7 +45,9 @@ func Sketch(t Told, settings []BoardSetting) (*Set, error) {
 		if c.MinMHz > 0 {
 			least = min(least, c.MinMHz)
 		}
-		most = max(most, c.MaxMHz)
+		if c.MaxMHz > 0 {
+			least, most = min(least, c.MaxMHz), max(most, c.MaxMHz)
+		}
 	}
 	most = cmp.Or(most, unknownMHz)
 	p := &Processor{Name: name("", model), Style: cmp.Or(t.Style, StyleWindow), ThreadsPerCore: 1,

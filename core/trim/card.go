@@ -30,7 +30,7 @@ func Card(set *part.Set, from, to Settings, full bool) []Line {
 			continue
 		}
 		entry, _ := set.Board.Lookup(key)
-		if set.Board.Source == part.Running { // whatever board it is then entered at
+		if set.Board.OfSystem() { // whatever board it is then entered at
 			def, _, _ := Find(key)
 			entry.Menu, entry.Label = []string{string(def.Group)}, def.Name
 		}

@@ -42,6 +42,12 @@ const (
 	Comparison Kind = "comparison" // with the baseline, interleaved
 )
 
+// Measure is a step of measuring a machine up, which is no tuning: a pilot carries it out alike. MeasureUp is what it is for.
+const (
+	Measure   Kind = "measure"
+	MeasureUp Goal = "measure up"
+)
+
 // Valid reports whether there is such a kind.
 func (k Kind) Valid() bool {
 	return slices.ContainsFunc(goals, func(g goal) bool { return slices.Contains(g.kinds, k) })

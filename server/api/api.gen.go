@@ -1883,6 +1883,37 @@ type Followed struct {
 // Forecast defines model for Forecast.
 type Forecast = forecast.Result
 
+// FoundFigure defines model for FoundFigure.
+type FoundFigure struct {
+	High float64 `json:"high"`
+
+	// Kind of the sheet
+	Kind string `json:"kind"`
+
+	// Low of its 90 % interval
+	Low  float64 `json:"low"`
+	Path string  `json:"path"`
+
+	// Told share of what was not known before that the records tell
+	Told  float64 `json:"told"`
+	Unit  string  `json:"unit"`
+	Value float64 `json:"value"`
+
+	// Words what it is, where its form does not say
+	Words string `json:"words"`
+}
+
+// FoundOff defines model for FoundOff.
+type FoundOff struct {
+	// By that the models miss it by
+	By float64 `json:"by"`
+
+	// Of power, request, delivered, hottest or coolant
+	Of   string  `json:"of"`
+	Sd   float64 `json:"sd"`
+	Seen float64 `json:"seen"`
+}
+
 // FoundTrim defines model for FoundTrim.
 type FoundTrim struct {
 	// Changes against its parent
@@ -2368,6 +2399,27 @@ type MeasuredLoad struct {
 	Load       string   `json:"load"`
 	MeanMHz    *float64 `json:"meanMHz"`
 	PackageW   *float64 `json:"packageW"`
+}
+
+// Measuring defines model for Measuring.
+type Measuring struct {
+	Figures []FoundFigure `json:"figures"`
+
+	// Minutes that its loads take
+	Minutes float64 `json:"minutes"`
+
+	// Misfit root mean square of what the models miss, in standard deviations of the sensors
+	Misfit float64    `json:"misfit"`
+	Offs   []FoundOff `json:"offs"`
+
+	// Steps of the trial that measures it up
+	Steps int `json:"steps"`
+
+	// Taken what was found are its sheets
+	Taken bool `json:"taken"`
+
+	// Why why nothing is found yet; empty where something is
+	Why string `json:"why"`
 }
 
 // MemoryAid defines model for MemoryAid.
@@ -4310,6 +4362,15 @@ type ServerInterface interface {
 	// ReadLog What happened on the rig, newest first, at most 200 entries; fewer than 100 are the last ones
 	// (GET /api/rigs/{rig}/log)
 	ReadLog(ctx *echo.Context, rig RigID, params ReadLogParams) error
+	// GetMeasuring How far a rig's machine is measured up, and what its records tell of its figures; null where its sheets were entered, or nothing can be set
+	// (GET /api/rigs/{rig}/measuring)
+	GetMeasuring(ctx *echo.Context, rig RigID) error
+	// StartMeasuring Have a pilot measure a rig's machine up
+	// (POST /api/rigs/{rig}/measuring)
+	StartMeasuring(ctx *echo.Context, rig RigID) error
+	// TakeMeasured Make what was found by measuring up the sheets of the rig
+	// (POST /api/rigs/{rig}/measuring/take)
+	TakeMeasured(ctx *echo.Context, rig RigID) error
 	// NameParts Name the sheets of a rig's parts; of one whose parts are known, its cooler and memory alone
 	// (PUT /api/rigs/{rig}/parts)
 	NameParts(ctx *echo.Context, rig RigID) error
@@ -5790,6 +5851,54 @@ func (w *ServerInterfaceWrapper) ReadLog(ctx *echo.Context) error {
 	return err
 }
 
+// GetMeasuring converts echo context to params.
+func (w *ServerInterfaceWrapper) GetMeasuring(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetMeasuring(ctx, rig)
+	return err
+}
+
+// StartMeasuring converts echo context to params.
+func (w *ServerInterfaceWrapper) StartMeasuring(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartMeasuring(ctx, rig)
+	return err
+}
+
+// TakeMeasured converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeMeasured(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "rig" -------------
+	var rig RigID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "rig", ctx.Param("rig"), &rig, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rig: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeMeasured(ctx, rig)
+	return err
+}
+
 // NameParts converts echo context to params.
 func (w *ServerInterfaceWrapper) NameParts(ctx *echo.Context) error {
 	var err error
@@ -7074,6 +7183,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/part-forms", wrapper.GetPartForms, options.OperationMiddlewares["getPartForms"]...)
 	router.POST(options.BaseURL+"/api/part-check/:kind", wrapper.CheckPart, options.OperationMiddlewares["checkPart"]...)
 	router.GET(options.BaseURL+"/api/rigs/:rig/told", wrapper.GetToldParts, options.OperationMiddlewares["getToldParts"]...)
+	router.GET(options.BaseURL+"/api/rigs/:rig/measuring", wrapper.GetMeasuring, options.OperationMiddlewares["getMeasuring"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/measuring", wrapper.StartMeasuring, options.OperationMiddlewares["startMeasuring"]...)
+	router.POST(options.BaseURL+"/api/rigs/:rig/measuring/take", wrapper.TakeMeasured, options.OperationMiddlewares["takeMeasured"]...)
 	router.PUT(options.BaseURL+"/api/rigs/:rig/parts", wrapper.NameParts, options.OperationMiddlewares["nameParts"]...)
 	router.GET(options.BaseURL+"/api/events", wrapper.StreamEvents, options.OperationMiddlewares["streamEvents"]...)
 	router.GET(options.BaseURL+"/api/yardsticks", wrapper.ListYardsticks, options.OperationMiddlewares["listYardsticks"]...)

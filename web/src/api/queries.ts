@@ -147,6 +147,10 @@ export const partCheckQuery = (kind: 'processor' | 'board' | 'cooler' | 'memory'
 export const toldQuery = (rig: number) =>
   queryOptions({ queryKey: ['told', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/told', path(rig))) });
 
+/** How far a rig is measured up; null where its sheets were entered. */
+export const measuringQuery = (rig: number) =>
+  queryOptions({ queryKey: ['measuring', rig], queryFn: () => take(api.GET('/api/rigs/{rig}/measuring', path(rig))) });
+
 export const partsQuery = queryOptions({ queryKey: ['parts'], queryFn: () => take(api.GET('/api/parts')) });
 
 export const fittingsQuery = (rig: number) =>

@@ -1680,6 +1680,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig}/measuring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        /** How far a rig's machine is measured up, and what its records tell of its figures; null where its sheets were entered, or nothing can be set */
+        get: operations["getMeasuring"];
+        put?: never;
+        /** Have a pilot measure a rig's machine up */
+        post: operations["startMeasuring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig}/measuring/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make what was found by measuring up the sheets of the rig */
+        post: operations["takeMeasured"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig}/parts": {
         parameters: {
             query?: never;
@@ -3596,6 +3635,61 @@ export interface components {
             machine: string;
             /** @description which of the two */
             believe: string;
+        };
+        Measuring: {
+            /** @description of the trial that measures it up */
+            steps: number;
+            /**
+             * Format: double
+             * @description that its loads take
+             */
+            minutes: number;
+            /** @description why nothing is found yet; empty where something is */
+            why: string;
+            /** @description what was found are its sheets */
+            taken: boolean;
+            /**
+             * Format: double
+             * @description root mean square of what the models miss, in standard deviations of the sensors
+             */
+            misfit: number;
+            figures: components["schemas"]["FoundFigure"][];
+            offs: components["schemas"]["FoundOff"][];
+        };
+        FoundFigure: {
+            /** @description of the sheet */
+            kind: string;
+            path: string;
+            /** @description what it is, where its form does not say */
+            words: string;
+            unit: string;
+            /** Format: double */
+            value: number;
+            /**
+             * Format: double
+             * @description of its 90 % interval
+             */
+            low: number;
+            /** Format: double */
+            high: number;
+            /**
+             * Format: double
+             * @description share of what was not known before that the records tell
+             */
+            told: number;
+        };
+        FoundOff: {
+            /** @description power, request, delivered, hottest or coolant */
+            of: string;
+            /** Format: double */
+            seen: number;
+            /**
+             * Format: double
+             * @description that the models miss it by
+             */
+            by: number;
+            /** Format: double */
+            sd: number;
         };
         PowerRequest: {
             /** @enum {string} */
@@ -7580,6 +7674,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ToldParts"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getMeasuring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description how far it is */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Measuring"] | null;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    startMeasuring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the pilot */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pilot"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeMeasured: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig: components["parameters"]["RigID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the rig */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rig"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -20,10 +20,11 @@ export type Topic =
 
 /** The queries that each of them makes stale. News and this page's own changes go by the same table. */
 const stale: Record<Topic, string[]> = {
-  rig: ['rigs', 'fleet', 'baseline', 'check', 'drawings', 'cooling', 'told'],
+  rig: ['rigs', 'fleet', 'baseline', 'check', 'drawings', 'cooling', 'told', 'measuring'],
   trim: ['trims', 'rigs', 'fleet', 'comparison', 'scores', 'log', 'soundings', 'tuning', 'cooling'],
   fitting: ['fittings', 'rigs', 'fleet', 'trims', 'log', 'surveyable'],
   trial: [
+    'measuring',
     'trials',
     'batches',
     'rigs',
@@ -40,7 +41,7 @@ const stale: Record<Topic, string[]> = {
   pilot: ['pilots', 'soundings', 'rigs', 'log'],
   watch: ['watches', 'rigs', 'fleet', 'log'],
   correction: ['corrections', 'telemetry', 'trials', 'check', 'scores', 'comparison', 'baseline'],
-  part: ['parts', 'rigs', 'told', 'baseline', 'settings', 'check', 'drawings', 'surveyable', 'cooling'],
+  part: ['parts', 'rigs', 'told', 'measuring', 'baseline', 'settings', 'check', 'drawings', 'surveyable', 'cooling'],
   score: ['scores', 'fleet', 'comparison', 'trims', 'yardsticks'],
   incident: ['incidents', 'trims', 'rigs', 'log', 'soundings'],
   ladder: ['ladders'],

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link } from 'wouter';
 import type { Rig } from '../api/client';
 import { pilotsQuery } from '../api/queries';
-import { doing, useAskPilot } from '../features/pilot/at-work';
+import { doing, titleOf, useAskPilot } from '../features/pilot/at-work';
 import { Button } from '../ui/elements';
 import { roughly } from '../ui/format';
 import { sheetPath } from '../ui/sheet';
@@ -18,7 +18,7 @@ export function PilotLine({ rig }: { rig: Rig }) {
       data-pilot-line={pilot.state}
     >
       <Link href={sheetPath(rig.id, pilot.plan.goal ? 'tuning' : 'soundings')} className="font-semibold">
-        {pilot.plan.goal ? 'Tuning' : 'Survey'}
+        {titleOf(pilot)}
       </Link>
       <span className="min-w-0 truncate">
         {doing(pilot)}

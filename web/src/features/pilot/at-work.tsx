@@ -10,6 +10,12 @@ import { settingWithUnit } from '../soundings/depth';
 
 type Pilot = Schemas['Pilot'];
 
+/** What a pilot carries out. */
+export function titleOf(pilot: Pilot): string {
+  if (pilot.plan.goal === 'measure up') return 'Measuring up';
+  return pilot.plan.goal ? 'Tuning' : 'Survey';
+}
+
 /** What a pilot does, in a line. */
 export function doing(pilot: Pilot): string {
   if (pilot.state === 'paused') return 'paused';
@@ -50,6 +56,7 @@ export const stepNames: Record<string, string> = {
   fans: 'Fans',
   proof: 'Proof',
   comparison: 'Comparison',
+  measure: 'Measuring',
 };
 
 /** Those that are surveys. */
@@ -80,7 +87,7 @@ export function AtWork({ rig, pilot, trims, unit }: AtWorkProps) {
   const what = pilot.plan.goal ? 'tuning' : 'survey';
   const asked = pilot.pauseAsked || pilot.endAsked;
   return (
-    <Section title={pilot.plan.goal ? 'Tuning' : 'Survey'} note={doing(pilot)}>
+    <Section title={titleOf(pilot)} note={doing(pilot)}>
       <div data-pilot={pilot.state}>
         {now && pilot.state === 'flying' && (
           <>

@@ -14,6 +14,7 @@ import { Corrections } from './corrections';
 import { FromKin } from './from-kin';
 import { HandSketch } from './hand-sketch';
 import { LinkMachine } from './link-machine';
+import { MeasureUp } from './measure-up';
 import { Contradictions, NameParts } from './name-parts';
 import { PowerMachine } from './power-machine';
 import { RemoveRig } from './remove-rig';
@@ -40,6 +41,7 @@ export function RigSheet({ rig: id }: SheetProps) {
         <Facts rig={data} />
       </div>
       <FromKin rig={data} />
+      <MeasureUp rig={data} />
       <div className="grid grid-cols-2 gap-x-8">
         {baseline && baseline.limits.length > 0 && <Audit rig={data} limits={baseline.limits} />}
         {baseline && <Baseline rig={data} figures={baseline.stock} />}

@@ -53,7 +53,9 @@ export function TuningSheet({ rig, mode }: SheetProps) {
 function Carried({ rig, pilot, trims }: { rig: Rig; pilot: Pilot; trims: Trim[] }) {
   const ended = pilot.state === 'ended';
   const steps = pilot.plan.steps.map((kind, i) => {
-    const done = pilot.done.filter((d) => d.kind === kind).at(-1);
+    const alike = pilot.done.filter((d) => d.kind === kind);
+    // Of steps that are carried out anew the last counts; those of measuring up stand for themselves.
+    const done = kind === 'measure' ? alike[i] : alike.at(-1);
     const state = !ended && i === pilot.step ? 'now' : i >= pilot.step ? 'to come' : done?.skipped ? 'skipped' : 'done';
     const trim = trims.find((t) => t.id === done?.trim);
     return { kind, state: state as 'now' | 'to come' | 'skipped' | 'done', kept: done?.kept, trim, words: done?.words };
@@ -63,7 +65,7 @@ function Carried({ rig, pilot, trims }: { rig: Rig; pilot: Pilot; trims: Trim[] 
       dock={ended ? <Ended rig={rig} pilot={pilot} trims={trims} /> : <AtWork rig={rig} pilot={pilot} trims={trims} />}
     >
       <Heading note={`${ended ? 'ended' : 'under way'}, from ${name(trims, pilot.trim)}`}>
-        Tuning: {pilot.plan.goal}
+        {pilot.plan.goal === 'measure up' ? 'Measuring up' : `Tuning: ${pilot.plan.goal}`}
       </Heading>
       <PlanChart steps={steps.map((s) => ({ ...s, below: s.trim ? trimName(s.trim) : '' }))} />
       <StepTable rig={rig.id} pilot={pilot} trims={trims} />

@@ -1,0 +1,162 @@
+package workshop
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"zerokeel/core/forecast"
+	"zerokeel/core/identify"
+	"zerokeel/core/part"
+	"zerokeel/core/tuning"
+	"zerokeel/store"
+)
+
+// Measuring is how far a machine is measured up: what trying it takes, and what its records tell of its figures by now.
+type Measuring struct {
+	Steps   []identify.Step
+	Minutes float64
+	Why     string           // why nothing can be found yet; empty where Found is there
+	Found   *identify.Result // nil where nothing is
+	Taken   bool             // its sheets are measured ones
+}
+
+// measurable returns a rig whose sheets are sketches, or were measured already.
+func (w *Workshop) measurable(ctx context.Context, rig int64) (*store.Rig, *part.Set, error) {
+	r, err := w.store.Rig(ctx, rig)
+	if err != nil {
+		return nil, nil, err
+	}
+	set, err := w.store.PartSet(ctx, r)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, nil, conflict("of %s is not known what can be set: set it in its running system, or enter its settings from cards, first", r.Name)
+	} else if err != nil {
+		return nil, nil, err
+	}
+	if !set.Sketched() && set.Processor.Source != part.Measured {
+		return nil, nil, conflict("the sheets of %s were entered; they are not measured anew", r.Name)
+	}
+	return r, set, nil
+}
+
+// MeasuringSteps plans the trial that measures a rig's machine up.
+func (w *Workshop) MeasuringSteps(ctx context.Context, rig int64) ([]identify.Step, error) {
+	if err := may(ctx, look, rig); err != nil {
+		return nil, err
+	}
+	_, set, err := w.measurable(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	return identify.Steps(set), nil
+}
+
+// Measuring tells how far a rig's machine is measured up; nil where its sheets were entered, or nothing can be set yet.
+func (w *Workshop) Measuring(ctx context.Context, rig int64) (*Measuring, error) {
+	if err := may(ctx, look, rig); err != nil {
+		return nil, err
+	}
+	r, set, err := w.measurable(ctx, rig)
+	var stands *Conflict
+	if errors.As(err, &stands) {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	out := &Measuring{Steps: identify.Steps(set), Taken: set.Processor.Source == part.Measured}
+	for _, s := range out.Steps {
+		for _, l := range s.Legs {
+			out.Minutes += l.Seconds / 60
+		}
+	}
+	out.Found, err = w.identified(ctx, r, set)
+	if errors.Is(err, identify.ErrTooFew) || errors.Is(err, identify.ErrRunsAway) {
+		out.Found, out.Why = nil, err.Error()
+		return out, nil
+	}
+	return out, err
+}
+
+// identified finds a rig's figures from its records.
+func (w *Workshop) identified(ctx context.Context, r *store.Rig, set *part.Set) (*identify.Result, error) {
+	h, err := w.history(ctx, r.ID)
+	if err != nil {
+		return nil, err
+	}
+	return identify.Sheets(set, steady(h.measured(r.AmbientC)))
+}
+
+// steady are the records of loads that settle.
+func steady(records []forecast.Record) (out []forecast.Record) {
+	for _, r := range records {
+		for _, kind := range forecast.Loads {
+			if r.Load == kind {
+				out = append(out, r)
+			}
+		}
+	}
+	return out
+}
+
+// StartMeasuring has a pilot measure a rig's machine up, from its trim as delivered.
+func (w *Workshop) StartMeasuring(ctx context.Context, rig int64) (*store.Pilot, error) {
+	if err := may(ctx, change, rig); err != nil {
+		return nil, err
+	}
+	r, set, err := w.measurable(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	if err := w.mayRun(ctx, r); err != nil {
+		return nil, err
+	}
+	trims, err := w.store.Trims(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	if len(trims) == 0 {
+		return nil, conflict("%s has no trim as delivered", r.Name)
+	}
+	began, err := w.RigClock(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	plan := store.PilotPlan{Goal: tuning.MeasureUp, MostClears: 1}
+	for _, s := range identify.Steps(set) {
+		plan.Steps = append(plan.Steps, tuning.Measure)
+		for _, l := range s.Legs {
+			plan.Minutes += l.Seconds / 60
+		}
+	}
+	first := trims[0].ID
+	p := &store.Pilot{RigID: rig, Base: first, Plan: store.AsJSON(plan), RigBegan: began.UTC(),
+		Progress: store.AsJSON(store.PilotProgress{From: first, Safe: first})}
+	err = w.store.CreatePilot(ctx, p)
+	if errors.Is(err, store.ErrTaken) {
+		return nil, conflict("%s is busy, or a pilot or an interleaved session has it already; wait until that ends, or end it", r.Name)
+	} else if err != nil {
+		return nil, err
+	}
+	return w.store.Pilot(ctx, p.ID)
+}
+
+// TakeMeasured makes what was found a rig's sheets, its own: another of the same model is measured up by itself.
+func (w *Workshop) TakeMeasured(ctx context.Context, rig int64) (*Rig, error) {
+	if err := may(ctx, change, rig); err != nil {
+		return nil, err
+	}
+	r, set, err := w.measurable(ctx, rig)
+	if err != nil {
+		return nil, err
+	}
+	found, err := w.identified(ctx, r, set)
+	if errors.Is(err, identify.ErrTooFew) || errors.Is(err, identify.ErrRunsAway) {
+		return nil, conflict("%s is not measured up: %v", r.Name, err)
+	} else if err != nil {
+		return nil, err
+	}
+	own := found.Set
+	id := fmt.Sprintf("measured-%d", r.ID)
+	own.Processor.ID, own.Board.ID, own.Cooler.ID = id, id, id
+	return w.sketched(ctx, r, own, []string{string(part.KindMemory)}, r.InSystem)
+}
