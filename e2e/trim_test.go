@@ -303,6 +303,43 @@ func TestJourneyNamedParts(t *testing.T) {
 	p.see("[data-group]", "")
 }
 
+// TestJourneyMeasured: a machine whose sheets are sketches shows on its page what its records tell of its figures, each with its interval;
+// a click makes them its sheets, and its trims are forecast from then on. Then it gets the sheets that it had.
+func TestJourneyMeasured(t *testing.T) {
+	rig, _ := rigCalled(t, "Dunlin")
+	had := *rig.PartIds
+	t.Cleanup(func() { // once its sheets are as they were
+		if err := try("PUT", fmt.Sprintf("/api/rigs/%d/parts", rig.Id), had, new(any)); err != nil {
+			t.Error(err)
+		}
+	})
+	for kind, id := range map[string]string{"processor": had.Processor, "cooler": had.Cooler} {
+		path := "/api/parts/" + kind + "/" + id
+		var sheet map[string]any
+		if err := try("GET", path, nil, &sheet); err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() {
+			delete(sheet, "source")
+			if err := try("PUT", path, sheet, new(any)); err != nil {
+				t.Error(err)
+			}
+		})
+		sheet["source"] = "sketch"
+		if err := try("PUT", path, sheet, new(any)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	p := open(t, fmt.Sprintf("/rig/%d/rig", rig.Id))
+	p.see("[data-measuring=found] [data-found] td", "Switched capacitance of a core")
+	p.see("[data-found] td", `V`)
+	p.click("button", "Make these its sheets")
+	p.see("[data-measuring=taken]", "Measure it up again")
+	p.click("nav[aria-label='Sheets'] a", "Trim")
+	p.click("main a, main button", "New trim from")
+	p.see("[data-forecast]", "W")
+}
+
 // TestTrimByKeyboardAlone finds a setting by the board's own words, changes it, folds a group open, and saves, without a
 // mouse.
 func TestTrimByKeyboardAlone(t *testing.T) {
