@@ -56,10 +56,17 @@ func TestMeasuringUp(t *testing.T) {
 	if m.Why != "" || len(m.Figures) < 15 || len(m.Offs) < 20 || m.Misfit > 3 {
 		t.Fatalf("after: %+v", m)
 	}
+	warms := false
 	for _, f := range m.Figures {
+		if f.Path == "coolantJPerK" {
+			warms = math.Abs(math.Log(f.Value/rig.Config.Parts.Cooler.CoolantJPerK)) < 0.5 && f.Told > 0.5
+		}
 		if f.Path == "power.switchedNF" && (math.Abs(f.Value/truth-1) > 0.2 || f.Told < 0.5) {
 			t.Errorf("the capacitance is %.2f nF, found %+v", truth, f)
 		}
+	}
+	if !warms {
+		t.Errorf("its loop holds %.0f J/K, found is %+v", rig.Config.Parts.Cooler.CoolantJPerK, m.Figures)
 	}
 	var r api.Rig
 	if bench.Call("POST", path("/measuring/take"), nil, 200, &r); r.Sketched {

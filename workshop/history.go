@@ -15,6 +15,7 @@ import (
 	"zerokeel/core/cooling"
 	"zerokeel/core/forecast"
 	"zerokeel/core/govern"
+	"zerokeel/core/identify"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -341,6 +342,7 @@ type knowledge struct {
 	cooled    *lru.Cache[forecastKey, *cooling.Asked]
 	fixed     *lru.Cache[int64, trim.Settings] // of trims that were fitted, which do not change
 	surveys   *lru.Cache[surveyKey, *surveyed]
+	measured  *lru.Cache[version, *identify.Result]
 	underWay  *singleflight.Group
 }
 
@@ -355,10 +357,12 @@ func newKnowledge() knowledge {
 	cooled, err5 := lru.New[forecastKey, *cooling.Asked](keptRigs)
 	fixed, err3 := lru.New[int64, trim.Settings](keptSettings)
 	surveys, err4 := lru.New[surveyKey, *surveyed](keptRigs)
-	if err = errors.Join(err, err2, err3, err4, err5); err != nil {
+	measured, err6 := lru.New[version, *identify.Result](keptRigs)
+	if err = errors.Join(err, err2, err3, err4, err5, err6); err != nil {
 		panic(err) // only a size below one is refused
 	}
-	return knowledge{rigs: rigs, forecasts: forecasts, cooled: cooled, fixed: fixed, surveys: surveys, underWay: &singleflight.Group{}}
+	return knowledge{rigs: rigs, forecasts: forecasts, cooled: cooled, fixed: fixed, surveys: surveys, measured: measured,
+		underWay: &singleflight.Group{}}
 }
 
 // rigKnown loads a rig with all that is known of it. A series of questions about a rig that stays as it is reads its row, and

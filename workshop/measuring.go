@@ -4,10 +4,16 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
+	"slices"
 
 	"zerokeel/core/forecast"
 	"zerokeel/core/identify"
+	"zerokeel/core/ladder"
+	"zerokeel/core/load"
 	"zerokeel/core/part"
+	"zerokeel/core/series"
+	"zerokeel/core/trim"
 	"zerokeel/core/tuning"
 	"zerokeel/store"
 )
@@ -77,13 +83,78 @@ func (w *Workshop) Measuring(ctx context.Context, rig int64) (*Measuring, error)
 	return out, err
 }
 
-// identified finds a rig's figures from its records.
+// identified finds a rig's figures from its records, and how fast it warms from a course of them.
 func (w *Workshop) identified(ctx context.Context, r *store.Rig, set *part.Set) (*identify.Result, error) {
+	key := version{r.ID, r.RecordsVersion}
+	if kept, is := w.known.measured.Get(key); is {
+		return kept, nil
+	}
 	h, err := w.history(ctx, r.ID)
 	if err != nil {
 		return nil, err
 	}
-	return identify.Sheets(set, steady(h.measured(r.AmbientC)))
+	found, err := identify.Sheets(set, steady(h.measured(r.AmbientC)))
+	if err != nil {
+		return nil, err
+	}
+	under, phases, err := w.course(ctx, r, h.trims)
+	if err != nil {
+		return nil, err
+	}
+	if err := found.Times(under, r.AmbientC, phases); err != nil && !errors.Is(err, identify.ErrNoCourse) {
+		w.log.Warn("how fast a machine warms is not told by its records", "rig", r.Name, "error", err)
+	}
+	w.known.measured.Add(key, found)
+	return found, nil
+}
+
+// courseLeastS is for how long a course rests at first, at least: before that it had not been at work, as far as its temperatures tell.
+const courseLeastS = 60
+
+// course returns how warm a machine got, second by second, in the newest trial that begins with a rest; nothing where there is none.
+func (w *Workshop) course(ctx context.Context, r *store.Rig, trims []store.Trim) (trim.Settings, []identify.Phase, error) {
+	legs, err := w.store.RecordedLegs(ctx, r.ID, 0, seenLegs)
+	if err != nil {
+		return nil, nil, err
+	}
+	slices.Reverse(legs) // oldest first, as they ran
+	for last := len(legs); last > 0; {
+		first := last - 1
+		for first > 0 && legs[first-1].TrialID == legs[last-1].TrialID {
+			first--
+		}
+		run := legs[first:last]
+		last = first
+		at := slices.IndexFunc(trims, func(t store.Trim) bool { return t.ID == run[0].TrimID })
+		if run[0].Load != load.Idle || run[0].SeenS < courseLeastS || len(run) < 2 || at < 0 {
+			continue
+		}
+		var out []identify.Phase
+		for i := range run {
+			samples, err := w.followedIn(ctx, r, &run[i], trim.SourceCore)
+			if err != nil {
+				return nil, nil, err
+			}
+			out = append(out, identify.Phase{Load: run[i].Load, TurnS: ladder.TurnS(run[i].SeenS, r.Facts.V.Cores),
+				HottestC: bySecond(samples, run[i].SeenS)})
+		}
+		return trims[at].Settings.V, out, nil
+	}
+	return nil, nil, nil
+}
+
+// bySecond are samples as one a second from the first on; what is missing is NaN.
+func bySecond(samples []series.Sample, seconds float64) []float64 {
+	out := make([]float64, int(seconds))
+	for i := range out {
+		out[i] = math.NaN()
+	}
+	for _, s := range samples {
+		if at := int((s.T - samples[0].T) / 1000); at >= 0 && at < len(out) {
+			out[at] = s.V
+		}
+	}
+	return out
 }
 
 // steady are the records of loads that settle.
@@ -155,8 +226,10 @@ func (w *Workshop) TakeMeasured(ctx context.Context, rig int64) (*Rig, error) {
 	} else if err != nil {
 		return nil, err
 	}
-	own := found.Set
+	own := *found.Set
+	processor, board, cooler := *own.Processor, *own.Board, *own.Cooler // what was found is kept, and shared
+	own.Processor, own.Board, own.Cooler = &processor, &board, &cooler
 	id := fmt.Sprintf("measured-%d", r.ID)
 	own.Processor.ID, own.Board.ID, own.Cooler.ID = id, id, id
-	return w.sketched(ctx, r, own, []string{string(part.KindMemory)}, r.InSystem)
+	return w.sketched(ctx, r, &own, []string{string(part.KindMemory)}, r.InSystem)
 }
