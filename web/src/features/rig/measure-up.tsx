@@ -38,7 +38,7 @@ export function MeasureUp({ rig }: { rig: Rig }) {
         {!found && (
           <p className="max-w-[46rem] text-soft">
             Loads at {now.steps} settings, {roughly(60 * now.minutes)} in all, tell its curve of voltage, capacitance,
-            leakage and path of heat, each as far as its sensors do. Until then nothing is forecast.
+            leakage and path of heat, each as far as its sensors do. Until then nothing is forecast. So far: {now.why}.
           </p>
         )}
         {working && pilot && (
