@@ -116,21 +116,23 @@ func journalOf(trims []store.Trim, h *store.History) []JournalEntry {
 		if p.Plan.V.Goal != "" {
 			what = "Tuning, " + string(p.Plan.V.Goal)
 		}
+		asked := fmt.Sprintf("%.0f min of bench time, a fault in a day with a chance of %g %% allowed", p.Plan.V.Minutes, 100*p.Plan.V.Risk24h)
+		came := "ended with " + names[p.Progress.V.Found]
 		if p.Plan.V.Goal == tuning.MeasureUp {
-			what = "Measuring up"
+			what, asked, came = "Measuring up", fmt.Sprintf("%.0f min of loads", p.Plan.V.Minutes), "done"
 		}
-		add(p.RigBegan, "pilot", p.Base, what+": begun from "+names[p.Base], fmt.Sprintf("%.0f min of bench time, a fault in a day with a chance of %g %% allowed",
-			p.Plan.V.Minutes, 100*p.Plan.V.Risk24h), false)
+		add(p.RigBegan, "pilot", p.Base, what+": begun from "+names[p.Base], asked, false)
 		for _, d := range p.Progress.V.Done {
 			text := d.Words
 			if d.Skipped {
 				text = "left out: " + text
 			}
-			e := add(d.At, "pilot", d.Trim, fmt.Sprintf("%s: %s", what, d.Kind), text, d.Trim != 0 && !d.Kept && !d.Skipped && d.Kind != tuning.Baseline)
+			tells := d.Kind == tuning.Baseline || d.Kind == tuning.Measure // whatever came of it
+			e := add(d.At, "pilot", d.Trim, fmt.Sprintf("%s: %s", what, d.Kind), text, d.Trim != 0 && !d.Kept && !d.Skipped && !tells)
 			e.Trial = d.Trial
 		}
 		if p.RigEnded.Valid {
-			title := what + ": ended with " + names[p.Progress.V.Found]
+			title := what + ": " + came
 			if p.Problem != "" {
 				title = what + ": ended early"
 			}
