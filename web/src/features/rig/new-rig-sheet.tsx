@@ -165,6 +165,9 @@ export function NewRig() {
             ))}
           </div>
           {half && <p className="mt-1 text-[13px] text-caution">Choose all four, or none for now.</p>}
+          <p className="mt-1 text-[13px] text-soft">
+            None fits? Add it by its name: once it is linked, its machine begins the sheets, or is measured up.
+          </p>
         </Section>
       )}
       <Button main type="submit" disabled={!name.trim() || half || (byNetwork && !address.trim()) || add.isPending}>
