@@ -46,6 +46,16 @@ export function SheetForm({ kind, sheet, told, onChange }: SheetFormProps) {
   ];
   const others = faults.filter((f) => !known.includes(f.field));
   const set = (path: string, value: unknown) => onChange(put(sheet, path, value));
+  const table = (t: Schemas['PartTable']) => (
+    <FormTable
+      key={t.path}
+      table={t}
+      rows={(at(sheet, t.path) as Sheet[] | undefined) ?? []}
+      faults={faults}
+      told={told.includes(t.path)}
+      onChange={(rows) => set(t.path, rows)}
+    />
+  );
   return (
     <div data-form={kind} data-faults={check ? faults.length : ''}>
       {drawings.length > 1 && (
@@ -96,31 +106,13 @@ export function SheetForm({ kind, sheet, told, onChange }: SheetFormProps) {
                       onChange={(v) => set(f.path, v)}
                     />
                   ))}
-                {tables.map((t) => (
-                  <FormTable
-                    key={t.path}
-                    table={t}
-                    rows={(at(sheet, t.path) as Sheet[] | undefined) ?? []}
-                    faults={faults}
-                    told={told.includes(t.path)}
-                    onChange={(rows) => set(t.path, rows)}
-                  />
-                ))}
+                {tables.map(table)}
               </Section>
             </div>
           );
         })}
       </div>
-      {form.tables.filter(wide).map((t) => (
-        <FormTable
-          key={t.path}
-          table={t}
-          rows={(at(sheet, t.path) as Sheet[] | undefined) ?? []}
-          faults={faults}
-          told={told.includes(t.path)}
-          onChange={(rows) => set(t.path, rows)}
-        />
-      ))}
+      {form.tables.filter(wide).map(table)}
     </div>
   );
 }
