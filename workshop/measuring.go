@@ -108,8 +108,11 @@ func (w *Workshop) identified(ctx context.Context, r *store.Rig, set *part.Set) 
 	return found, nil
 }
 
-// courseLeastS is for how long a course rests at first, at least: before that it had not been at work, as far as its temperatures tell.
-const courseLeastS = 60
+// A course rests at first, for so long at least, and between two of its legs for so long at most: nobody sees what a machine does there.
+const (
+	courseLeastS = 60
+	restMostS    = 900
+)
 
 // course returns how warm a machine got, second by second, in the newest trial that begins with a rest; nothing where there is none.
 func (w *Workshop) course(ctx context.Context, r *store.Rig, trims []store.Trim) (trim.Settings, []identify.Phase, error) {
@@ -130,27 +133,33 @@ func (w *Workshop) course(ctx context.Context, r *store.Rig, trims []store.Trim)
 			continue
 		}
 		var out []identify.Phase
+		ended := run[0].StartedMS
 		for i := range run {
+			rested := float64(run[i].StartedMS-ended) / 1000
+			if rested > restMostS {
+				break
+			}
+			ended = run[i].StartedMS + int64(1000*run[i].SeenS)
 			samples, err := w.followedIn(ctx, r, &run[i], trim.SourceCore)
 			if err != nil {
 				return nil, nil, err
 			}
-			out = append(out, identify.Phase{Load: run[i].Load, TurnS: ladder.TurnS(run[i].SeenS, r.Facts.V.Cores),
-				HottestC: bySecond(samples, run[i].SeenS)})
+			out = append(out, identify.Phase{Load: run[i].Load, RestS: max(0, rested),
+				TurnS: ladder.TurnS(run[i].SeenS, r.Facts.V.Cores), HottestC: bySecond(samples, run[i].StartedMS, run[i].SeenS)})
 		}
 		return trims[at].Settings.V, out, nil
 	}
 	return nil, nil, nil
 }
 
-// bySecond are samples as one a second from the first on; what is missing is NaN.
-func bySecond(samples []series.Sample, seconds float64) []float64 {
+// bySecond are samples as one at the end of each second from a moment on; what is missing is NaN.
+func bySecond(samples []series.Sample, fromMS int64, seconds float64) []float64 {
 	out := make([]float64, int(seconds))
 	for i := range out {
 		out[i] = math.NaN()
 	}
 	for _, s := range samples {
-		if at := int((s.T - samples[0].T) / 1000); at >= 0 && at < len(out) {
+		if at := int(math.Round(float64(s.T-fromMS)/1000)) - 1; at >= 0 && at < len(out) {
 			out[at] = s.V
 		}
 	}

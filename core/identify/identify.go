@@ -47,6 +47,13 @@ type Result struct {
 	Off     []Off
 	Misfit  float64 // root mean square of the weighted residuals; about 1 where the models fit
 	Rounds  int
+
+	// What its figures were found from, and by how much they are in doubt: how a machine warms tells more of the same.
+	sketch *part.Set
+	list   []unknown
+	used   []one
+	z      []float64
+	normal *mat.SymDense
 }
 
 // ErrTooFew reports records that tell nothing of a machine: of no two clocks, or without temperature.
@@ -96,16 +103,34 @@ func Sheets(sketch *part.Set, records []forecast.Record) (*Result, error) {
 	if err := linearize(sketch, list, z, used, off, normal, right); err != nil {
 		return nil, err
 	}
+	r.sketch, r.list, r.used, r.normal = sketch, list, used, normal
+	inflate := math.Max(1, misfit(off))
+	normal.ScaleSym(1/(inflate*inflate), normal)
+	cov, err := inverse(normal)
+	if err != nil {
+		return nil, err
+	}
+	r.finish(z, cov, off)
+	return r, r.Set.Validate()
+}
+
+// inverse of the normal equations is the covariance of what they find.
+func inverse(normal *mat.SymDense) (*mat.SymDense, error) {
 	var chol mat.Cholesky
-	if !chol.Factorize(normal) {
+	var cov mat.SymDense
+	if !chol.Factorize(normal) || chol.InverseTo(&cov) != nil {
 		return nil, errors.New("measure up: the normal equations are singular")
 	}
-	var cov mat.SymDense
-	if err := chol.InverseTo(&cov); err != nil {
-		return nil, fmt.Errorf("measure up: %w", err)
+	return &cov, nil
+}
+
+// misfit is the root mean square of the residuals, each in its standard deviations.
+func misfit(off []Off) float64 {
+	squares := 0.0
+	for _, o := range off {
+		squares += o.By * o.By / (o.SD * o.SD)
 	}
-	r.finish(sketch, list, z, &cov, off)
-	return r, r.Set.Validate()
+	return math.Sqrt(squares / float64(len(off)))
 }
 
 // cooler are a share of the records, those of the lowest temperatures; all where these are few.
@@ -185,32 +210,27 @@ func keepsCool(sketch *part.Set, list []unknown, z []float64, used []one) error 
 	return nil
 }
 
-// finish writes down what was found.
-func (r *Result) finish(sketch *part.Set, list []unknown, z []float64, cov *mat.SymDense, off []Off) {
-	r.Set, r.Off = made(sketch, list, z), off
-	squares := 0.0
-	for _, o := range off {
-		squares += o.By * o.By / (o.SD * o.SD)
-	}
-	r.Misfit = math.Sqrt(squares / float64(len(off)))
-	inflate := math.Max(1, r.Misfit)
-	r.curve(list, z, cov, inflate)
-	for i := len(shares); i < len(list); i++ {
-		r.Figures = append(r.Figures, found(&list[i], z[i], inflate*math.Sqrt(cov.At(i, i))))
+// finish writes down what was found, of which cov is the covariance.
+func (r *Result) finish(z []float64, cov *mat.SymDense, off []Off) {
+	r.Set, r.z, r.Off, r.Misfit = made(r.sketch, r.list, z), z, off, misfit(off)
+	r.Figures = nil
+	r.curve(cov)
+	for i := len(shares); i < len(r.list); i++ {
+		r.Figures = append(r.Figures, found(&r.list[i], z[i], math.Sqrt(cov.At(i, i))))
 	}
 }
 
 // curve writes down the points of the voltage curve: each is the sum of the first and of what it rises by up to there.
-func (r *Result) curve(list []unknown, z []float64, cov *mat.SymDense, inflate float64) {
+func (r *Result) curve(cov *mat.SymDense) {
 	for k, point := range r.Set.Processor.VF {
 		now, before := 0.0, 0.0
 		for i := range k + 1 {
-			before += list[i].mean * list[i].sd * list[i].mean * list[i].sd
+			before += r.list[i].mean * r.list[i].sd * r.list[i].mean * r.list[i].sd
 			for j := range k + 1 {
-				now += list[i].of(z[i]) * list[i].sd * list[j].of(z[j]) * list[j].sd * cov.At(i, j)
+				now += r.list[i].of(r.z[i]) * r.list[i].sd * r.list[j].of(r.z[j]) * r.list[j].sd * cov.At(i, j)
 			}
 		}
-		sd := math.Min(math.Sqrt(before), inflate*math.Sqrt(now))
+		sd := math.Min(math.Sqrt(before), math.Sqrt(now))
 		r.Figures = append(r.Figures, Figure{Kind: part.KindProcessor, Path: fmt.Sprintf("vf[%d].v", k), Unit: "V", Value: point.V,
 			Words: fmt.Sprintf("Voltage at %.0f MHz", point.MHz), Low: point.V - ninety*sd, High: point.V + ninety*sd,
 			Told: 1 - sd/math.Sqrt(before)})

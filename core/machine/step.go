@@ -67,6 +67,11 @@ func (m *Machine) FanDuty() float64 { return m.fan.Duty }
 // SetAmbient changes the ambient temperature.
 func (m *Machine) SetAmbient(c float64) { m.ambient = c }
 
+// Warm raises all that holds heat by so many kelvin, as work that ended before leaves it.
+func (m *Machine) Warm(k float64) {
+	m.nodes = heat.Nodes{Die: m.nodes.Die + k, Base: m.nodes.Base + k, Coolant: m.nodes.Coolant + k}
+}
+
 // SetLoad starts a load on the given cores, all when nil. A one-core load visits them in turn for turnS seconds
 // each; turnS of 0 stays on the first.
 func (m *Machine) SetLoad(kind load.Kind, cores []int, turnS float64) {
