@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"zerokeel/core/clock"
+	"zerokeel/core/govern"
 	"zerokeel/core/heat"
 	"zerokeel/core/load"
 	"zerokeel/core/part"
@@ -120,6 +121,13 @@ func (m *Model) Like(chip silicon.Chip, adjust Adjust) (*Model, error) {
 		other.hotter = m.hotter
 	}
 	return &other, nil
+}
+
+// Unlimited returns the same machine without any limit that lowers its clock.
+func (m *Model) Unlimited() *Model {
+	other, off := *m, math.Inf(1)
+	other.tuning.Limits = govern.Limits{SustainedW: off, ShortW: off, SustainedA: off, PeakA: off, TemperatureC: off}
+	return &other
 }
 
 // heatPath returns the machine's path of heat, as it strays.

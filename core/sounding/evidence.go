@@ -75,11 +75,15 @@ func (a *Axis) Read(set *part.Set, rest trim.Settings, records *Records, model f
 		if !has || !ok || !a.alike(a.Rest(s), flat) || !slices.Equal(on(set, s), a.Cores) {
 			return survey.Shift{}, false
 		}
-		l, ok := known.of(a.Rest(s))
-		if !ok || !l.near(base) {
+		l, ok := known.of(a.beside(s))
+		there, also := base, true
+		if a.Fixed() {
+			there, also = known.unlimited(flat.With(trim.Settings{fixedKey: s[fixedKey]}))
+		}
+		if !ok || !also || !l.near(there) {
 			return survey.Shift{}, false
 		}
-		return l.shift(base, a.StepV), true
+		return l.shift(there, a.StepV), true
 	}
 	for _, t := range records.Trials {
 		moved, counts := shift(t.Trim)
@@ -93,7 +97,7 @@ func (a *Axis) Read(set *part.Set, rest trim.Settings, records *Records, model f
 			leg, ended, ok := a.leg(&t.Legs[i])
 			all.gather(&t.Legs[i], t.Trim, records.Settings[t.Trim])
 			if n := len(leg.Cores); ok && n < len(a.Cores) && leg.Load != load.Idle && !leg.Load.OneCore() {
-				leg.Shift, ok = known.fewer(a.Rest(records.Settings[t.Trim]), leg.Cores, a.StepV)
+				leg.Shift, ok = known.fewer(a.beside(records.Settings[t.Trim]), leg.Cores, a.StepV)
 			}
 			if ok {
 				p.Order.Legs, p.Outcome.Legs = append(p.Order.Legs, leg), append(p.Outcome.Legs, ended)
@@ -211,6 +215,16 @@ var Regimes = []load.Regime{load.RegimeHeavy, load.RegimeLight, load.RegimeTrans
 // Rest are settings with the axis at zero: what stays the same in a survey.
 func (a *Axis) Rest(s trim.Settings) trim.Settings {
 	return s.With(a.Changes(make([]int, len(a.Keys))))
+}
+
+// beside are settings as what reaches the cores beside the axis is worked out under: with that at zero or, where the voltage is fixed, as
+// they were. A fixed voltage at zero would be held down by limits that the trial never came to, and a level that is counted from a clock
+// which was not there moves what was tried by many steps.
+func (a *Axis) beside(s trim.Settings) trim.Settings {
+	if a.Fixed() {
+		return s
+	}
+	return a.Rest(s)
 }
 
 // unlike are settings, by the start of their keys, under which other figures than the axis' decide what a core stands. What an AC load line

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 
-	"zerokeel/core/govern"
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/part"
@@ -100,12 +99,12 @@ func aboveFused(set *part.Set, settings trim.Settings, cores []int, unlimited bo
 	if err != nil {
 		return nil, err
 	}
-	if off := math.Inf(1); unlimited {
-		tuning.Limits = govern.Limits{SustainedW: off, ShortW: off, SustainedA: off, PeakA: off, TemperatureC: off}
-	}
 	m, err := machine.NewModel(set, tuning, silicon.Typical(set.Processor))
 	if err != nil {
 		return nil, err
+	}
+	if unlimited {
+		m = m.Unlimited()
 	}
 	all, err := levelsOf(m, cores, usualAmbientC)
 	if err != nil || !sharesRail(set.Processor) {

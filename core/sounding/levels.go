@@ -110,7 +110,15 @@ type fewKey struct{ settings, cores string }
 
 // of returns the levels under some settings; false where the board does not take them.
 func (b *levelsBy) of(s trim.Settings) (levels, bool) {
-	key := s.Fingerprint()
+	return b.at(s, s.Fingerprint(), func(m *machine.Model) *machine.Model { return m })
+}
+
+// unlimited returns the levels at the clocks that are set, whatever limits would hold them down.
+func (b *levelsBy) unlimited(s trim.Settings) (levels, bool) {
+	return b.at(s, "unlimited "+s.Fingerprint(), (*machine.Model).Unlimited)
+}
+
+func (b *levelsBy) at(s trim.Settings, key string, as func(*machine.Model) *machine.Model) (levels, bool) {
 	if kept, ok := b.kept[key]; ok {
 		return kept, true
 	}
@@ -118,6 +126,7 @@ func (b *levelsBy) of(s trim.Settings) (levels, bool) {
 	if err != nil {
 		return levels{}, false
 	}
+	m = as(m)
 	out, err := levelsOf(m, b.cores, b.ambientC)
 	if err != nil {
 		return levels{}, false

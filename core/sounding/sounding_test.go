@@ -288,23 +288,32 @@ func TestAFixedVoltage(t *testing.T) {
 		t.Errorf("it starts at a lower clock, %.1f steps up: %+v", lift, setup)
 	}
 	leg := sounding.Leg{Load: load.Light, Cores: a.Cores, Seconds: 240, Verdict: verdict.Held, Core: -1}
-	read := func(s trim.Settings) sounding.Told {
+	read := func(rest, s trim.Settings) sounding.Told {
 		fit := forecast.Prior(set)
 		return a.Read(set, rest, &sounding.Records{Settings: map[int64]trim.Settings{7: s}, Trials: []sounding.Trial{{Trim: 7,
 			Legs: []sounding.Leg{leg}}}}, fit.Model, 23)
 	}
 	same := rest.With(trim.Settings{"voltage.core.fixed": part.Number(a.Zero - 4*a.Per)})
-	if told := read(same); len(told.Trials) != 1 || told.Trials[0].Order.Offsets[3] != -4 || told.Trials[0].Shift.All[load.RegimeLight] != 0 {
+	if told := read(rest, same); len(told.Trials) != 1 || told.Trials[0].Order.Offsets[3] != -4 ||
+		told.Trials[0].Shift.All[load.RegimeLight] != 0 {
 		t.Errorf("told of the clock itself: %+v", told)
 	}
 	higher := same.With(trim.Settings{"clock.ratio.all": part.Number(51)}) // where the sheet asks for 1.195 V
-	if told := read(higher); len(told.Trials) != 1 || math.Abs(told.Trials[0].Shift.All[load.RegimeLight]+(1.195-asked)/a.StepV) > 0.1 {
+	if told := read(rest, higher); len(told.Trials) != 1 || math.Abs(told.Trials[0].Shift.All[load.RegimeLight]+(1.195-asked)/a.StepV) > 0.1 {
 		t.Errorf("told of a higher clock: %+v", told)
 	}
 	for name, other := range map[string]trim.Settings{"far": {"clock.ratio.all": part.Number(43)},
 		"dynamic": {"voltage.core.mode": part.Choice(trim.Dynamic)}} {
-		if told := read(same.With(other)); told.Left != 1 || len(told.Trials) > 0 || len(told.Uses) > 0 {
+		if told := read(rest, same.With(other)); told.Left != 1 || len(told.Trials) > 0 || len(told.Uses) > 0 {
 			t.Errorf("told of one that is %s: %+v", name, told)
+		}
+	}
+	// Limits that hold the clock down at what is delivered do not hold it at what was tried, and move nothing then.
+	for _, watts := range []float64{400, 230, 140} {
+		held := trim.Settings{"limit.ppt": part.Number(watts)}
+		told := read(rest.With(held), higher.With(held).With(trim.Settings{"voltage.core.fixed": part.Number(1.0)}))
+		if got, want := told.Trials[0].Shift.All[load.RegimeHeavy], -(1.195-asked)/a.StepV; math.Abs(got-want) > 2.5 {
+			t.Errorf("held to %.0f W, a higher clock under heavy load stood %.1f steps shallower, and the curve %.1f", watts, got, want)
 		}
 	}
 	skua := parttest.Rig(t, "skua")
