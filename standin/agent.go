@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"slices"
 	"time"
 
 	"zerokeel/core/govern"
@@ -219,84 +218,25 @@ func (a *agent) faults(seconds float64) bool {
 	case a.leg != nil:
 		kind, random = a.leg.order.Load, a.leg.random
 	}
-	if kind.Regime() == load.RegimeMemory {
-		margin := r.cfg.memoryMargin(&r.machine.Tuning().Memory)
-		if random.Float64() < stability.Chance(stability.Usual.Hazard(margin), seconds) {
-			// Which worker meets the wrong word is chance.
-			worker := a.leg.order.Cores[random.IntN(len(a.leg.order.Cores))]
-			if !a.happens(stability.Draw(load.RegimeMemory, margin, random), worker) {
-				return false
-			}
-			if a.leg == nil {
-				return true
-			}
+	for risk := range r.risks(kind, &s, stability.Day(r.cfg.Seed, r.state.Ran), r.state.Clock-a.since) {
+		if random.Float64() >= stability.Chance(risk.rate, seconds) {
+			continue
 		}
-	}
-	day := stability.Day(r.cfg.Seed, r.state.Ran)
-	ran := r.beside(nil)
-	if slices.ContainsFunc(s.Cores, func(c machine.Core) bool { return c.Active }) {
-		ran = r.beside(&s)
-	}
-	if random.Float64() < stability.Chance(r.hidden.uncore.Hazard(ran, kind.Regime()), seconds) {
-		if !a.happens(stability.Draw(load.RegimeTransition, r.hidden.uncore.Margin(ran), random), r.hottestOf(&s)) {
+		core := risk.core
+		switch core {
+		case inMemory: // which worker meets the wrong word is chance
+			core = a.leg.order.Cores[random.IntN(len(a.leg.order.Cores))]
+		case besideCores:
+			core = r.hottestOf(&s)
+		}
+		if !a.happens(stability.Draw(risk.regime, risk.margin, random), core) {
 			return false
 		}
-		if a.leg == nil {
+		if risk.core < 0 && a.leg == nil {
 			return true
 		}
 	}
-	for core, c := range s.Cores {
-		if !r.machine.Tuning().On[core] || !c.Active && kind != load.Idle {
-			continue // off, or asleep beside busy cores, on a rail that is higher than it needs
-		}
-		regime := kind.Regime()
-		if !c.Active {
-			regime = load.RegimeIdle
-		}
-		hidden := &r.hidden.cores[core]
-		margin := day - stability.Weary(regime, r.state.Clock-a.since)
-		margin += r.margin(kind, regime, core, &s)
-		if random.Float64() >= stability.Chance(hidden.Law.Hazard(margin), seconds) {
-			continue
-		}
-		if !a.happens(stability.Draw(regime, margin, random), core) {
-			return false
-		}
-	}
 	return true
-}
-
-// margin returns the margin of a core in a state of its machine, on an average day.
-func (r *Rig) margin(kind load.Kind, regime load.Regime, core int, s *machine.State) float64 {
-	hidden, c := &r.hidden.cores[core], s.Cores[core]
-	if regime == load.RegimeIdle {
-		return r.idleMargin(hidden, core, c)
-	}
-	lowest := c.DeliveredV
-	if regime == load.RegimeTransition {
-		lowest -= s.DeliveredV - s.DipV
-	}
-	return hidden.Margin(kind, regime, r.machine.FusedV(core, c.RequestMHz), lowest, c.TemperatureC, r.abovePivot(c.RequestMHz))
-}
-
-// idleMargin returns the margin of a core at idle: when it wakes to its top clock, or, lower, as it rests.
-func (r *Rig) idleMargin(hidden *stability.Core, core int, c machine.Core) float64 {
-	m, top := r.machine, r.machine.AloneMHz(core)
-	wakes := stability.WakeV(m.AskedV(core, top, c.TemperatureC)+m.Tuning().LightLiftV, m.Tuning().LoadLine.StepMOhm)
-	waking := hidden.Margin(load.Idle, load.RegimeIdle, m.FusedV(core, top), wakes, c.TemperatureC, r.abovePivot(top))
-	resting := hidden.Margin(load.Idle, load.RegimeIdle, m.FusedV(core, c.RequestMHz), c.DeliveredV, c.TemperatureC, 0) + stability.RestV
-	return math.Min(waking, resting)
-}
-
-// hottestOf returns the core that is hottest: where a fault beside the cores shows is as good as chance.
-func (r *Rig) hottestOf(s *machine.State) int {
-	hottest := 0
-	for core, c := range s.Cores {
-		if c.TemperatureC > s.Cores[hottest].TemperatureC {
-			hottest = core
-		}
-	}
-	return hottest
 }
 
 // happens carries out a fault, and reports whether the machine still runs.

@@ -6,7 +6,6 @@ import (
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
 	"zerokeel/core/trim"
-	"zerokeel/standin/stability"
 )
 
 // MixedUse is what a day of mixed use is made of, in equal parts: of each regime of the cores a load. MemoryUse is such a day of a machine
@@ -16,8 +15,8 @@ var (
 	MemoryUse = append([]load.Kind{load.Memory}, MixedUse...)
 )
 
-// DailyFaults returns how many faults a day of mixed use makes on average with some settings: a light load works the cores in turn, and
-// the machine has settled. It is what plans are measured by, and nothing that plans may ask for it.
+// DailyFaults returns how many faults a day of mixed use makes on average with some settings, of a machine that has been at each load for
+// long. It is what plans are measured by, and nothing that plans may ask for it.
 func (c *Config) DailyFaults(settings trim.Settings) (float64, error) {
 	return c.FaultsOf(MixedUse, settings)
 }
@@ -43,45 +42,32 @@ func (c *Config) DailyFaultsBy(use []load.Kind, settings trim.Settings) (map[loa
 	if err != nil {
 		return nil, err
 	}
-	r.machine = machine.New(model, c.AmbientC)
-	cores, faults := model.OnCores(), map[load.Regime]float64{}
-	part := 86400.0 / float64(len(use))
+	faults := map[load.Regime]float64{}
 	for _, kind := range use {
-		settles, turns := kind, [][]int{cores}
-		switch {
-		case kind == load.Transition:
-			settles = load.Heavy // what it rises to
-		case kind.OneCore():
-			turns = nil
-			for _, core := range cores {
-				turns = append(turns, []int{core})
-			}
-		case kind == load.Idle:
-			turns = [][]int{nil}
+		r.machine = machine.New(model, c.AmbientC)
+		at := func() float64 { return r.machine.Time() }
+		r.machine.SetLoad(kind, nil, truthTurnS)
+		for at() < truthWarmS {
+			r.machine.Step(truthStepS)
 		}
-		for _, on := range turns {
-			s, err := model.Steady(settles, on, c.AmbientC)
-			if err != nil {
-				return nil, fmt.Errorf("stand-in %s under %s load: %w", c.Name, kind, err)
+		from, sum, seen := at(), 0.0, 0
+		for at() < from+truthTurnS*float64(len(model.OnCores())) {
+			r.machine.Step(truthStepS)
+			s := r.machine.State()
+			for risk := range r.risks(kind, &s, 0, 86400) {
+				sum += risk.rate
 			}
-			exposed := on
-			if kind == load.Idle {
-				exposed = cores
-			}
-			seconds := part / float64(len(turns))
-			if kind.Regime() == load.RegimeMemory {
-				faults[load.RegimeMemory] += seconds * stability.Usual.Hazard(c.memoryMargin(&tuning.Memory))
-			}
-			for _, core := range exposed {
-				margin := r.margin(kind, kind.Regime(), core, &s) - stability.Weary(kind.Regime(), 86400)
-				faults[kind.Regime()] += seconds * r.hidden.cores[core].Law.Hazard(margin)
-			}
-			ran := r.beside(nil)
-			if kind != load.Idle {
-				ran = r.beside(&s)
-			}
-			faults[kind.Regime()] += seconds * r.hidden.uncore.Hazard(ran, kind.Regime())
+			seen++
 		}
+		faults[kind.Regime()] += 86400 / float64(len(use)) * sum / float64(seen)
 	}
 	return faults, nil
 }
+
+// How a day's truth is found: for how long a machine was at a load before, how long it stays on one core, and the steps of time, which do
+// not divide a burst.
+const (
+	truthWarmS = 900.0
+	truthTurnS = 18 * load.BurstS
+	truthStepS = 0.06
+)
