@@ -18,6 +18,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -48,38 +49,11 @@ const bootWithin = 6 * time.Minute
 // TestBoots starts a machine from a stick in an emulator: it links by the stick's code to a guarded server, runs a ladder, is reset in the
 // middle of a leg, tells at its next start what was running, is judged by the server, and shuts itself down when it is told to.
 func TestBoots(t *testing.T) {
-	for _, name := range []string{firmwareCode, firmwareVars} {
-		if _, err := os.Stat(name); err != nil && *mustBoot {
-			t.Fatal(err)
-		} else if err != nil {
-			t.Skip("there is no emulator here; ./keel test stick installs it")
-		}
-	}
-	dir := t.TempDir()
-	program := filepath.Join(dir, "zerokeel")
-	build := exec.Command("go", "build", "-o", program, "zerokeel/cmd/zerokeel")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	if out, err := build.CombinedOutput(); err != nil {
-		t.Fatalf("%v: %s", err, out)
-	}
-	nobody := servertest.Guarded(t, storetest.Open(t), hostAddress)
-	owner := nobody.Anybody()
-	owner.Call("POST", "/api/first", api.FirstOwnerRequest{Code: nobody.Code, Name: "Ada", Password: "a long word of no meaning"}, 201, nil)
-	var made api.CreatedRig
-	owner.Call("POST", "/api/rigs", map[string]any{"name": "Fulmar", "inSystem": true}, 201, &made)
-	rig := func(path string) string { return fmt.Sprintf("/api/rigs/%d%s", made.Rig.Id, path) }
-	at, err := url.Parse(owner.Address)
-	if err != nil {
-		t.Fatal(err)
-	}
-	var linking api.Linking
-	owner.Call("POST", rig("/link-code"), api.LinkCodeRequest{Address: "https://" + hostAddress + ":" + at.Port()}, 201, &linking)
+	at := newTable(t)
+	owner, rig := at.owner, at.rig
+	linking := at.linking
 
-	m := &emulated{t: t, dir: dir, image: filepath.Join(dir, "stick.img")}
-	if err := stick.Make(t.Context(), stick.Config{Program: program, Cache: stick.UsualCache(),
-		Note: bench.Note{Codes: []string{*linking.Code}}}, m.image); err != nil {
-		t.Fatal(err)
-	}
+	m := at.machine(bench.Note{Codes: []string{*linking.Code}}, "-nic", "user,model=e1000")
 	m.start()
 	m.until("it waits to be taken in", func() bool {
 		owner.Call("GET", rig("/link-code"), nil, 200, &linking)
@@ -132,11 +106,106 @@ func TestBoots(t *testing.T) {
 	}
 }
 
+// TestSaysWhatIsMissing starts a machine without a network card from a stick without a code. Its screen says each time what is missing: a
+// card, a network that hands out addresses, a code, one that is not mistyped, and the stick, once that is pulled out. With them it works.
+func TestSaysWhatIsMissing(t *testing.T) {
+	at := newTable(t)
+	m := at.machine(bench.Note{}, "-nic", "none", "-device", "pcie-root-port,id=first,chassis=1",
+		"-device", "pcie-root-port,id=second,chassis=2", "-netdev", "hubport,id=nothing,hubid=0", "-netdev", "user,id=home")
+	m.start()
+	m.sees(`no network card is seen`)
+	m.ask("device_add", "driver", "e1000e", "netdev", "nothing", "bus", "first")
+	m.sees(`nothing on the network of \S+ hands out addresses`)
+	m.picture("stick-alone")
+	m.ask("device_add", "driver", "e1000e", "netdev", "home", "bus", "second")
+	m.sees(`Type the code from the rig's page`)
+	wrong := strings.NewReplacer("7", "8", "8", "7", "2", "3", "3", "2").Replace(*at.linking.Code)
+	m.types(wrong)
+	m.sees(`the code is mistyped or cut off`)
+	m.types(*at.linking.Code)
+	m.sees(`answers: take this machine in on the page of Fulmar`)
+	at.owner.Call("POST", at.rig("/link-code/take-in"), nil, 200, nil)
+	var now api.Rig
+	look := func() api.Rig { at.owner.Call("GET", at.rig(""), nil, 200, &now); return now }
+	m.until("its sheets are made of what it tells", func() bool { return look().Sketched && now.Powers })
+	m.sees(`At rest: nothing runs`)
+	m.ask("device_del", "id", "plug")
+	m.sees(`the stick is gone`)
+	var trial api.Trial
+	at.owner.Call("POST", at.rig("/trials"), api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg("integer", 5)}}, 201, &trial)
+	m.until("a leg holds without the stick", func() bool {
+		at.owner.Call("GET", fmt.Sprintf("/api/trials/%d", trial.Id), nil, 200, &trial)
+		return trial.Ended
+	})
+	if trial.Verdict != "held" {
+		t.Errorf("without its stick a machine's trial came to %q: %s", trial.Verdict, trial.Why)
+	}
+	m.picture("stick-gone")
+	at.owner.Call("POST", at.rig("/power"), api.PowerRequest{How: "off"}, 204, nil)
+	if err := m.off(); err != nil {
+		t.Errorf("shut down, the emulator ends with %v", err)
+	}
+}
+
+// table is where an emulated machine stands: a guarded server, and a rig that waits for a machine.
+type table struct {
+	t       *testing.T
+	dir     string
+	program string
+	owner   *servertest.Bench
+	id      int64
+	linking api.Linking
+}
+
+func newTable(t *testing.T) *table {
+	t.Helper()
+	for _, name := range []string{firmwareCode, firmwareVars} {
+		if _, err := os.Stat(name); err != nil && *mustBoot {
+			t.Fatal(err)
+		} else if err != nil {
+			t.Skip("there is no emulator here; ./keel test stick installs it")
+		}
+	}
+	at := &table{t: t, dir: t.TempDir()}
+	at.program = filepath.Join(at.dir, "zerokeel")
+	build := exec.Command("go", "build", "-o", at.program, "zerokeel/cmd/zerokeel")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	nobody := servertest.Guarded(t, storetest.Open(t), hostAddress)
+	at.owner = nobody.Anybody()
+	at.owner.Call("POST", "/api/first", api.FirstOwnerRequest{Code: nobody.Code, Name: "Ada", Password: "a long word of no meaning"}, 201, nil)
+	var made api.CreatedRig
+	at.owner.Call("POST", "/api/rigs", map[string]any{"name": "Fulmar", "inSystem": true}, 201, &made)
+	at.id = made.Rig.Id
+	address, err := url.Parse(at.owner.Address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	at.owner.Call("POST", at.rig("/link-code"), api.LinkCodeRequest{Address: "https://" + hostAddress + ":" + address.Port()}, 201,
+		&at.linking)
+	return at
+}
+
+func (at *table) rig(path string) string { return fmt.Sprintf("/api/rigs/%d%s", at.id, path) }
+
+// machine is one with a stick and, beside that, some devices.
+func (at *table) machine(note bench.Note, devices ...string) *emulated {
+	at.t.Helper()
+	m := &emulated{t: at.t, dir: at.dir, image: filepath.Join(at.dir, "stick.img"), devices: devices}
+	if err := stick.Make(at.t.Context(), stick.Config{Program: at.program, Cache: stick.UsualCache(), Note: note}, m.image); err != nil {
+		at.t.Fatal(err)
+	}
+	return m
+}
+
 // emulated is a machine in the emulator.
 type emulated struct {
 	t       *testing.T
 	dir     string
 	image   string
+	devices []string
 	cmd     *exec.Cmd
 	done    chan error
 	monitor net.Conn
@@ -159,11 +228,11 @@ func (m *emulated) start() {
 		m.t.Fatal(err)
 	}
 	defer func() { _ = monitor.Close() }()
-	m.cmd = exec.CommandContext(m.t.Context(), "qemu-system-x86_64", "-machine", "q35", "-accel", "tcg,thread=multi",
+	m.cmd = exec.CommandContext(m.t.Context(), "qemu-system-x86_64", append([]string{"-machine", "q35", "-accel", "tcg,thread=multi",
 		"-cpu", "max", "-smp", "2", "-m", "2048", "-display", "none", "-vga", "std",
-		"-drive", "if=pflash,format=raw,readonly=on,file="+firmwareCode, "-drive", "if=pflash,format=raw,file="+vars,
-		"-device", "qemu-xhci", "-drive", "if=none,id=stick,format=raw,file="+m.image, "-device", "usb-storage,drive=stick",
-		"-nic", "user,model=e1000", "-serial", "file:"+filepath.Join(m.dir, "serial"), "-qmp", "unix:"+filepath.Join(m.dir, "monitor"))
+		"-drive", "if=pflash,format=raw,readonly=on,file=" + firmwareCode, "-drive", "if=pflash,format=raw,file=" + vars,
+		"-device", "qemu-xhci", "-drive", "if=none,id=stick,format=raw,file=" + m.image, "-device", "usb-storage,id=plug,drive=stick",
+		"-serial", "file:" + filepath.Join(m.dir, "serial"), "-qmp", "unix:" + filepath.Join(m.dir, "monitor")}, m.devices...)...)
 	var said bytes.Buffer
 	m.cmd.Stderr = &said
 	if err := m.cmd.Start(); err != nil {
@@ -194,13 +263,28 @@ func (m *emulated) press(keys ...string) {
 	m.ask("send-key", "keys", together)
 }
 
+// types writes a word on the machine's keyboard, and ends the line.
+func (m *emulated) types(word string) {
+	m.t.Helper()
+	for _, r := range strings.ToLower(word) {
+		key := string(r)
+		if r == '-' {
+			key = "minus"
+		}
+		m.press(key)
+	}
+	m.press("ret")
+}
+
 // ask has the emulator do something, by its machine protocol.
 func (m *emulated) ask(what string, argument ...any) {
 	m.t.Helper()
 	order := map[string]any{"execute": what}
-	if len(argument) > 0 {
-		order["arguments"] = map[string]any{argument[0].(string): argument[1]}
+	arguments := map[string]any{}
+	for i := 0; i+1 < len(argument); i += 2 {
+		arguments[argument[i].(string)] = argument[i+1]
 	}
+	order["arguments"] = arguments
 	text, err := json.Marshal(order)
 	if err == nil {
 		_, err = m.monitor.Write(append(text, '\n'))

@@ -133,7 +133,7 @@ func (m *machine) work(ctx context.Context) error {
 		}
 		// The rig is gone, or another machine has its token: another code is asked for.
 		m.log.Error("the server refuses this machine", "error", err)
-		if err := os.Remove(filepath.Join(m.state, agent.KnownFile)); err != nil {
+		if err := os.Remove(filepath.Join(m.state, agent.KnownFile)); err != nil && !errors.Is(err, os.ErrNotExist) {
 			return err
 		}
 		m.note.Codes = nil

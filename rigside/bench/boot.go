@@ -163,6 +163,34 @@ func (m *machine) findStick(ctx context.Context, came <-chan struct{}) {
 	}
 	m.state = state
 	m.screen.keeps("")
+	go m.watchStick(ctx, filepath.Join("/sys/class/block", filepath.Base(device)), came)
+}
+
+// stickEvery is how often is looked whether the stick is there.
+const stickEvery = time.Second
+
+// watchStick waits until the stick is pulled out. What is kept lies in memory from then on, at the same place.
+func (m *machine) watchStick(ctx context.Context, device string, came <-chan struct{}) {
+	look := time.NewTicker(stickEvery)
+	defer look.Stop()
+	for {
+		if _, err := os.Stat(device); err != nil {
+			break
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-look.C:
+		case <-came:
+		}
+	}
+	if err := unix.Unmount(stickFolder, unix.MNT_DETACH); err != nil {
+		m.log.Error("the stick that is gone cannot be unmounted", "error", err)
+	}
+	if err := os.MkdirAll(m.state, 0o700); err != nil {
+		m.log.Error("nothing can be kept in memory", "error", err)
+	}
+	m.screen.keeps("the stick is gone; put it back and start anew, or a restart tells nothing")
 }
 
 // labelled returns the block device that holds the stick's file system, empty where none does.

@@ -136,8 +136,8 @@ func (s *screen) say(text string) { s.change(func(v *view) { v.doing = text }) }
 // keeps shows why nothing is kept over a restart; empty while it is.
 func (s *screen) keeps(not string) { s.change(func(v *view) { v.notKept = not }) }
 
-// address shows the machine's own.
-func (s *screen) address(a string) { s.change(func(v *view) { v.address = a }) }
+// address shows the machine's own; what was logged on the way to it is past.
+func (s *screen) address(a string) { s.change(func(v *view) { v.address, v.logged = a, "" }) }
 
 // words is a log of which the screen shows the newest line, of what goes wrong.
 type words struct{ *screen }

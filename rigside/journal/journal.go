@@ -25,6 +25,7 @@ type Journal struct {
 	boot   string // the last start of the machine that it tells of
 	shut   bool   // which ended by a shutdown
 	seen   int64  // when it was written to last, ms since 1970 UTC
+	open   *link.Unending
 }
 
 type entry struct {
@@ -124,21 +125,67 @@ func (j *Journal) Before() []link.Unending { return j.before }
 
 // Begin writes down that an order is about to be run. The journal starts over with it: one order runs at a time.
 func (j *Journal) Begin(u link.Unending) error {
+	j.open = nil
+	if err := j.found(); err != nil {
+		return fmt.Errorf("write the journal: %w", err)
+	}
 	if err := j.file.Truncate(0); err != nil {
 		return fmt.Errorf("write the journal: %w", err)
 	}
-	if j.boot != "" {
-		if err := j.write(entry{Boot: j.boot}); err != nil {
-			return err
-		}
-	}
-	return j.write(entry{Begin: &u})
+	j.open = &u
+	return j.writeAll()
 }
 
 // End writes down that an order ended.
-func (j *Journal) End(order string) error { return j.write(entry{End: order}) }
+func (j *Journal) End(order string) error {
+	j.open = nil
+	return j.write(entry{End: order})
+}
+
+// writeAll writes what a journal that starts over tells.
+func (j *Journal) writeAll() error {
+	var all []entry
+	if j.boot != "" {
+		all = append(all, entry{Boot: j.boot})
+	}
+	if j.open != nil {
+		all = append(all, entry{Begin: j.open})
+	}
+	for _, e := range all {
+		if err := j.append(e); err != nil {
+			return err
+		}
+	}
+	return nil
+}
 
 func (j *Journal) write(e entry) error {
+	if err := j.found(); err != nil {
+		return fmt.Errorf("write the journal: %w", err)
+	}
+	return j.append(e)
+}
+
+// found begins the journal anew where its folder was taken away: a stick that was pulled out, whose folder is in memory then.
+func (j *Journal) found() error {
+	now, err := os.Stat(j.path)
+	was, other := j.file.Stat()
+	if err == nil && other == nil && os.SameFile(now, was) {
+		return nil
+	}
+	if err := os.MkdirAll(filepath.Dir(j.path), 0o700); err != nil {
+		return err
+	}
+	f, err := os.OpenFile(j.path, os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	_ = j.file.Close()
+	j.file = f
+	return j.writeAll()
+}
+
+func (j *Journal) append(e entry) error {
 	line, err := json.Marshal(e)
 	if err != nil {
 		return fmt.Errorf("write the journal: %w", err)

@@ -53,6 +53,47 @@ func TestWhatWasRunningSurvives(t *testing.T) {
 	}
 }
 
+// TestFolderTakenAway: in the middle of an order the journal's folder goes, as a stick does that is pulled out; what it tells begins anew.
+func TestFolderTakenAway(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "a", "b")
+	j, err := journal.Open(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	gone := func() {
+		t.Helper()
+		if err := os.RemoveAll(filepath.Dir(dir)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	told := func() []link.Unending {
+		t.Helper()
+		again, err := journal.Open(dir)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer func() { _ = again.Close() }()
+		if crash, err := again.Booted("b1"); crash != nil || err != nil {
+			t.Errorf("another start: %v, %v", crash, err)
+		}
+		return again.Before()
+	}
+	for _, do := range []func() error{
+		func() error { _, err := j.Booted("b1"); return err },
+		func() error { gone(); return j.Begin(link.Unending{Order: "a", BootID: "b1"}) },
+	} {
+		if err := do(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if got := told(); len(got) != 1 || got[0].Order != "a" {
+		t.Errorf("in the middle of order a: %v", got)
+	}
+	if gone(); j.End("a") != nil || len(told()) != 0 {
+		t.Errorf("after its end: %v", told())
+	}
+}
+
 // TestCrashIsTold: a start of the machine that did not end by a shutdown is told at the next start, once.
 func TestCrashIsTold(t *testing.T) {
 	dir := t.TempDir()

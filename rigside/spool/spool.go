@@ -59,6 +59,9 @@ func Open(dir string, head Head) (*Spool, error) {
 // Keep writes a frame. One that tells what happened is on the disk when Keep returns; figures may still be on their way.
 // An error means that the frame is not kept: it is still sent, but would not outlive the agent.
 func (s *Spool) Keep(f link.Frame) error {
+	if err := s.found(); err != nil {
+		return fmt.Errorf("write the spool: %w", err)
+	}
 	weighty := f.Started != nil || f.Finished != nil || len(f.Events) > 0
 	if s.size > s.bound {
 		f.Samples = nil
@@ -88,10 +91,34 @@ func (s *Spool) Keep(f link.Frame) error {
 	return nil
 }
 
+// found begins the file anew where its folder was taken away, as a stick is that is pulled out. What it held until then is sent, but would
+// not outlive the agent.
+func (s *Spool) found() error {
+	open, is := s.file.(*os.File)
+	if !is {
+		return nil
+	}
+	now, err := os.Stat(s.path)
+	was, other := open.Stat()
+	if err == nil && other == nil && os.SameFile(now, was) {
+		return nil
+	}
+	again, err := Open(filepath.Dir(s.path), s.head)
+	if err != nil {
+		return err
+	}
+	_ = open.Close()
+	s.file, s.size = again.file, 0
+	return nil
+}
+
 // Drop forgets the frames up to a number, which the server holds. The file empties when it holds nothing else.
 func (s *Spool) Drop(seq uint64) error {
 	if s.size == 0 || seq < s.last {
 		return nil
+	}
+	if err := s.found(); err != nil {
+		return fmt.Errorf("empty the spool: %w", err)
 	}
 	if err := s.file.Truncate(0); err != nil {
 		return fmt.Errorf("empty the spool: %w", err)
