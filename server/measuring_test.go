@@ -9,6 +9,7 @@ import (
 	"zerokeel/core/part"
 	"zerokeel/server/api"
 	"zerokeel/server/servertest"
+	"zerokeel/standin"
 )
 
 // TestMeasuringUp: a machine whose sheets are sketches is measured up by a pilot; what it shows tells its figures, which become its sheets,
@@ -23,8 +24,11 @@ func TestMeasuringUp(t *testing.T) {
 	processor.Source, cooler.Source = part.Sketched, part.Sketched
 	processor.VF = []part.VFPoint{{MHz: 800, V: 0.7}, {MHz: 3000, V: 0.95}, {MHz: 5000, V: 1.25}}
 	processor.Power.SwitchedNF, processor.Heat.DieKPerW, cooler.AirKPerW, cooler.BaseKPerW = 1, 0.5, 0.4, 0.1
-	bench.Call("PUT", "/api/parts/processor/"+processor.ID, processor, 200, nil)
-	bench.Call("PUT", "/api/parts/cooler/"+cooler.ID, cooler, 200, nil)
+	sketch := func() {
+		bench.Call("PUT", "/api/parts/processor/"+processor.ID, processor, 200, nil)
+		bench.Call("PUT", "/api/parts/cooler/"+cooler.ID, cooler, 200, nil)
+	}
+	sketch()
 
 	var m api.Measuring
 	bench.Call("GET", path("/measuring"), nil, 200, &m)
@@ -81,6 +85,26 @@ func TestMeasuringUp(t *testing.T) {
 	for i := range check.Forecast.Loads {
 		if l := &check.Forecast.Loads[i]; l.Load == "heavy" && !(l.PackageW > 80 && l.PackageW < 95) {
 			t.Errorf("held to 90 W it is forecast to draw %.0f W", l.PackageW)
+		}
+	}
+	// Another of the model that ran a few minutes begins with what this one was found to be.
+	other := bench.AddRig(petrel(t, func(c *standin.Config) { c.Name, c.Seed = "petrel-2", 99 }), 1000)
+	sketch()
+	other.Fit(other.Trims()[0].Id)
+	for _, kind := range []string{"heavy", "light"} {
+		trial := other.Start(api.StartTrialRequest{Legs: []api.LegRequest{servertest.Leg(kind, 240)}})
+		if trial = other.Ended(trial.Id); trial.Verdict != "held" {
+			t.Fatalf("under %s load: %+v", kind, trial)
+		}
+	}
+	m = api.Measuring{}
+	bench.Call("GET", fmt.Sprintf("/api/rigs/%d/measuring", other.ID), nil, 200, &m)
+	if len(m.Kin) != 1 || m.Kin[0] != rig.Get().Name {
+		t.Errorf("it begins with what %q were found to be: %s", m.Kin, m.Why)
+	}
+	for _, f := range m.Figures {
+		if f.Path == "power.switchedNF" && math.Abs(f.Value/truth-1) > 0.15 {
+			t.Errorf("of the other, the capacitance is %.2f nF, found %+v", truth, f)
 		}
 	}
 }

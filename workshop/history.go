@@ -342,7 +342,7 @@ type knowledge struct {
 	cooled    *lru.Cache[forecastKey, *cooling.Asked]
 	fixed     *lru.Cache[int64, trim.Settings] // of trims that were fitted, which do not change
 	surveys   *lru.Cache[surveyKey, *surveyed]
-	measured  *lru.Cache[version, *identify.Result]
+	measured  *lru.Cache[measuredKey, *identify.Result]
 	underWay  *singleflight.Group
 }
 
@@ -357,7 +357,7 @@ func newKnowledge() knowledge {
 	cooled, err5 := lru.New[forecastKey, *cooling.Asked](keptRigs)
 	fixed, err3 := lru.New[int64, trim.Settings](keptSettings)
 	surveys, err4 := lru.New[surveyKey, *surveyed](keptRigs)
-	measured, err6 := lru.New[version, *identify.Result](keptRigs)
+	measured, err6 := lru.New[measuredKey, *identify.Result](keptRigs)
 	if err = errors.Join(err, err2, err3, err4, err5, err6); err != nil {
 		panic(err) // only a size below one is refused
 	}

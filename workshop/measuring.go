@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"zerokeel/core/forecast"
 	"zerokeel/core/identify"
@@ -24,6 +25,7 @@ type Measuring struct {
 	Minutes float64
 	Why     string           // why nothing can be found yet; empty where Found is there
 	Found   *identify.Result // nil where nothing is
+	Kin     []string         // other rigs of the model, whose records told where to begin
 	Taken   bool             // its sheets are measured ones
 }
 
@@ -75,17 +77,69 @@ func (w *Workshop) Measuring(ctx context.Context, rig int64) (*Measuring, error)
 			out.Minutes += l.Seconds / 60
 		}
 	}
-	out.Found, err = w.identified(ctx, r, set)
+	out.Found, out.Kin, err = w.identified(ctx, r, set)
 	if errors.Is(err, identify.ErrTooFew) || errors.Is(err, identify.ErrRunsAway) {
-		out.Found, out.Why = nil, err.Error()
+		out.Found, out.Kin, out.Why = nil, nil, err.Error()
 		return out, nil
 	}
 	return out, err
 }
 
-// identified finds a rig's figures from its records, and how fast it warms from a course of them.
-func (w *Workshop) identified(ctx context.Context, r *store.Rig, set *part.Set) (*identify.Result, error) {
-	key := version{r.ID, r.RecordsVersion}
+// measuredKey is a rig as it stood, and with it what its kin told.
+type measuredKey struct {
+	version
+	kin string
+}
+
+// mostKin are so many rigs of a model that tell of another, the newest: more tell next to nothing besides.
+const mostKin = 6
+
+// identified finds a rig's figures from its records, and from what others of its model were found to be, which it names.
+func (w *Workshop) identified(ctx context.Context, r *store.Rig, set *part.Set) (*identify.Result, []string, error) {
+	rigs, err := w.store.Rigs(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	var kin []*identify.Result
+	var names []string
+	var versions strings.Builder
+	for i := range slices.Backward(rigs) {
+		o := &rigs[i]
+		model := r.Facts.V.Processor
+		if o.ID == r.ID || model == "" || o.Facts.V.Processor != model || o.Simulated != r.Simulated || len(kin) == mostKin {
+			continue
+		}
+		_, its, err := w.measurable(ctx, o.ID)
+		if stands := (*Conflict)(nil); errors.As(err, &stands) {
+			continue
+		} else if err != nil {
+			return nil, nil, err
+		}
+		one, err := w.identifiedAlone(ctx, o, its)
+		if errors.Is(err, identify.ErrTooFew) || errors.Is(err, identify.ErrRunsAway) {
+			continue
+		} else if err != nil {
+			return nil, nil, err
+		}
+		kin, names = append(kin, one), append(names, o.Name)
+		fmt.Fprintf(&versions, "%d at %d ", o.ID, o.RecordsVersion)
+	}
+	if len(kin) == 0 {
+		one, err := w.identifiedAlone(ctx, r, set)
+		return one, nil, err
+	}
+	found, err := w.identifiedWith(ctx, r, set, measuredKey{version{r.ID, r.RecordsVersion}, versions.String()}, kin)
+	return found, names, err
+}
+
+// identifiedAlone finds a rig's figures from its own records.
+func (w *Workshop) identifiedAlone(ctx context.Context, r *store.Rig, set *part.Set) (*identify.Result, error) {
+	return w.identifiedWith(ctx, r, set, measuredKey{version: version{r.ID, r.RecordsVersion}}, nil)
+}
+
+// identifiedWith finds a rig's figures from its records, and how fast it warms from a course of them, unless they are kept.
+func (w *Workshop) identifiedWith(ctx context.Context, r *store.Rig, set *part.Set, key measuredKey,
+	kin []*identify.Result) (*identify.Result, error) {
 	if kept, is := w.known.measured.Get(key); is {
 		return kept, nil
 	}
@@ -93,7 +147,7 @@ func (w *Workshop) identified(ctx context.Context, r *store.Rig, set *part.Set) 
 	if err != nil {
 		return nil, err
 	}
-	found, err := identify.Sheets(set, steady(h.measured(r.AmbientC)))
+	found, err := identify.Sheets(set, steady(h.measured(r.AmbientC)), kin...)
 	if err != nil {
 		return nil, err
 	}
@@ -229,7 +283,7 @@ func (w *Workshop) TakeMeasured(ctx context.Context, rig int64) (*Rig, error) {
 	if err != nil {
 		return nil, err
 	}
-	found, err := w.identified(ctx, r, set)
+	found, _, err := w.identified(ctx, r, set)
 	if errors.Is(err, identify.ErrTooFew) || errors.Is(err, identify.ErrRunsAway) {
 		return nil, conflict("%s is not measured up: %v", r.Name, err)
 	} else if err != nil {

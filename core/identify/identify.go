@@ -52,7 +52,7 @@ type Result struct {
 	sketch *part.Set
 	list   []unknown
 	used   []one
-	z      []float64
+	z, sd  []float64
 	normal *mat.SymDense
 }
 
@@ -73,14 +73,15 @@ const (
 )
 
 // Sheets finds the sheets of a machine. The sketch says what is known without measuring: cores, kinds, threads, clock ceilings, limits and
-// what can be set. A figure that was not measured is NaN in its record.
-func Sheets(sketch *part.Set, records []forecast.Record) (*Result, error) {
+// what can be set. A figure that was not measured is NaN in its record. Others of the same model, each found by itself, tell where to
+// begin.
+func Sheets(sketch *part.Set, records []forecast.Record, kin ...*Result) (*Result, error) {
 	used, err := usable(sketch, records)
 	if err != nil {
 		return nil, err
 	}
 	sketch = ceilings(sketch, used)
-	list := unknownsOf(sketch)
+	list := sharpened(unknownsOf(sketch), kin)
 	z := make([]float64, len(list)) // each unknown in standard deviations of its prior
 	r := &Result{}
 	// The cooler records first: with the figures that the search begins with, a machine under its full load may run away in heat.
@@ -213,10 +214,13 @@ func keepsCool(sketch *part.Set, list []unknown, z []float64, used []one) error 
 // finish writes down what was found, of which cov is the covariance.
 func (r *Result) finish(z []float64, cov *mat.SymDense, off []Off) {
 	r.Set, r.z, r.Off, r.Misfit = made(r.sketch, r.list, z), z, off, misfit(off)
-	r.Figures = nil
+	r.Figures, r.sd = nil, make([]float64, len(r.list))
+	for i := range r.sd {
+		r.sd[i] = math.Sqrt(cov.At(i, i))
+	}
 	r.curve(cov)
 	for i := len(shares); i < len(r.list); i++ {
-		r.Figures = append(r.Figures, found(&r.list[i], z[i], math.Sqrt(cov.At(i, i))))
+		r.Figures = append(r.Figures, found(&r.list[i], z[i], r.sd[i]))
 	}
 }
 

@@ -162,6 +162,76 @@ func TestSaysWhatIsNotTold(t *testing.T) {
 	}
 }
 
+// TestKinSharpen: once three machines of a model are measured up, a fourth that ran two clocks alone is found closer than without them, and
+// what is said of it holds.
+func TestKinSharpen(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 4))
+	model := func() *part.Set { // unlike what is usual, and each a little unlike the others
+		made := parttest.Petrel(t)
+		p := made.Processor
+		stray := func(x *float64, shared, own float64) { *x *= math.Exp(shared + own*r.NormFloat64()) }
+		stray(&p.Power.SwitchedNF, 0.3, 0.02)
+		stray(&p.Power.LeakA, -0.4, 0.2)
+		stray(&p.Uncore.BaseW, 0.4, 0.03)
+		stray(&p.Heat.DieKPerW, 0.3, 0.05)
+		shift := 0.04 + 0.008*r.NormFloat64()
+		for i := range p.VF {
+			p.VF[i].V += shift
+		}
+		return made
+	}
+	var kin []*identify.Result
+	for range 3 {
+		made := model()
+		sketch := told(t, made)
+		one, err := identify.Sheets(sketch, shown(t, made, sketch))
+		if err != nil {
+			t.Fatal(err)
+		}
+		kin = append(kin, one)
+	}
+	var watts, volts [2]float64 // by how much what they do elsewhere is missed, without kin and with them
+	holds, of := 0, 0
+	for range 4 {
+		made := model()
+		sketch := told(t, made)
+		all := shown(t, made, sketch)
+		few := slices.Clone(all[:5])
+		for i := range few {
+			few[i].HottestC += 0.5 * r.NormFloat64()
+			few[i].DeliveredV, few[i].RequestV = math.NaN(), math.NaN()
+		}
+		for k, others := range [][]*identify.Result{nil, kin} {
+			found, err := identify.Sheets(sketch, few, others...)
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, r := range all[5:] {
+				at, err := tuned(t, found.Set, r.Settings).SettleAt(r.Load, r.MHz, 22, machine.At{})
+				if err != nil {
+					t.Fatal(err)
+				}
+				watts[k] += math.Abs(math.Log(at.PackageW / r.PackageW))
+				volts[k] += math.Abs(at.DeliveredV - r.DeliveredV)
+			}
+			for path, truth := range map[string]float64{"power.switchedNF": made.Processor.Power.SwitchedNF,
+				"power.leakA": made.Processor.Power.LeakA, "heat.dieKPerW": made.Processor.Heat.DieKPerW} {
+				f := found.Figures[slices.IndexFunc(found.Figures, func(f identify.Figure) bool { return f.Path == path })]
+				if of += k; k == 1 && f.Low <= truth && truth <= f.High {
+					holds++
+				}
+			}
+		}
+	}
+	t.Logf("off by %.3f in power and %.3f V, with kin by %.3f and %.3f V; %d of %d", watts[0], volts[0], watts[1], volts[1], holds, of)
+	if watts[1] > 0.7*watts[0] || volts[1] > 0.5*volts[0] {
+		t.Errorf("with its kin what it does elsewhere is off by %.2f in power and %.2f V, without by %.2f and %.2f V", watts[1], volts[1], watts[0], volts[0])
+	}
+	if holds*10 < of*8 {
+		t.Errorf("%d of %d intervals hold what is true", holds, of)
+	}
+}
+
 // TestStepsFitInAnHour: whatever can be set, the steps take an hour at most, and set nothing else.
 func TestStepsFitInAnHour(t *testing.T) {
 	for _, name := range parttest.Rigs {

@@ -2405,6 +2405,9 @@ type MeasuredLoad struct {
 type Measuring struct {
 	Figures []FoundFigure `json:"figures"`
 
+	// Kin other rigs of the model, whose records told where to begin
+	Kin []string `json:"kin"`
+
 	// Minutes that its loads take
 	Minutes float64 `json:"minutes"`
 

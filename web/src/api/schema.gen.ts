@@ -3637,6 +3637,8 @@ export interface components {
             believe: string;
         };
         Measuring: {
+            /** @description other rigs of the model, whose records told where to begin */
+            kin: string[];
             /** @description of the trial that measures it up */
             steps: number;
             /**

@@ -50,6 +50,11 @@ export function MeasureUp({ rig }: { rig: Rig }) {
             .
           </p>
         )}
+        {found && now.kin.length > 0 && (
+          <p className="mb-1 max-w-[46rem] text-soft">
+            Begun with what {now.kin.join(', ')} of the same model {now.kin.length > 1 ? 'were' : 'was'} found to be.
+          </p>
+        )}
         {found && <Found now={now} />}
         <p className="mt-1 flex flex-wrap gap-2">
           {found && (
