@@ -67,6 +67,7 @@ func (w *Workshop) SketchByHand(ctx context.Context, rig int64, in HandSketch) (
 		return nil, conflict("no sheets can be made of what is told of %s: %v", r.Name, err)
 	}
 	set.Board.LoadLine = part.FlatLevels(max(1, in.Levels.Count))
+	set.Board.Timings = trim.FurtherTimings
 	set.Board.Settings = trim.ByName(set.Processor, in.Levels)
 	if there, err := w.store.Part(ctx, string(part.KindBoard), set.Board.ID); err == nil {
 		if err := json.Unmarshal(there.Sheet, set.Board); err != nil {

@@ -23,7 +23,7 @@ var spans = map[string]span{
 // own are ranges that differ from those of their unit.
 var own = map[string]span{
 	"clock.base": {90, 112, 0.1}, "clock.reference": {90, 200, 0.1}, "clock.boostOffset": {-1000, 500, 25}, "clock.lift": {0, 10, 1},
-	"clock.vectorOffset": {0, 30, 1}, "limit.endurance": {1, 10, 1}, "voltage.lightLift": {0, 200, 1},
+	"clock.vectorOffset": {0, 30, 1}, "limit.endurance": {1, 10, 1}, "voltage.lightLift": {0, 200, 1}, "memory.timing.*": {1, 130000, 1},
 }
 
 // idle are numbers that stand in settings which count for nothing as delivered.
@@ -40,14 +40,18 @@ var usual = map[string]part.Value{
 	"platform.virtualisation": part.Switch(true), "limit.temperatureOn": part.Switch(true),
 }
 
+// FurtherTimings are those that nearly every board lets be set beyond the primary ones, by their trade names; a board of which no sheet
+// exists is taken to have them.
+var FurtherTimings = []string{"tRC", "tRFC", "tREFI", "tRRDS", "tRRDL", "tFAW", "tWR", "tRTP", "tCWL"}
+
 // ByName lists the settings of a processor by their trade names, for a board of which no sheet exists: wide ranges, the groups of the work
 // in place of menus, and as delivered what leaves the machine as it is, or "auto". Those of which nothing of that kind is known are left
-// out, until the board's own sheet says it.
+// out, until the board's own sheet says it: the bands and fan points that a board has are its own.
 func ByName(p *part.Processor, levels Levels) []part.BoardSetting {
 	var out []part.BoardSetting
 	for i := range Registry {
 		d := &Registry[i]
-		if d.Running || !d.on(p) || slices.Contains([]part.Scope{part.ScopeTiming, part.ScopeBand, part.ScopeFanPoint}, d.Scope) {
+		if d.Running || !d.on(p) || slices.Contains([]part.Scope{part.ScopeBand, part.ScopeFanPoint}, d.Scope) {
 			continue
 		}
 		s := part.BoardSetting{Setting: d.Key, Attribute: d.Key, Label: d.Name, Menu: []string{string(d.Group)}}

@@ -22,6 +22,7 @@ func TestByName(t *testing.T) {
 				t.Fatal(err)
 			}
 			set.Board.LoadLine = part.FlatLevels(8)
+			set.Board.Timings = trim.FurtherTimings
 			set.Board.Settings = trim.ByName(set.Processor, trim.Levels{Count: 8, Delivered: 3})
 			if err := set.Validate(); err != nil {
 				t.Fatalf("%s, %d cores: %v", style, cores+1, err)
@@ -38,6 +39,14 @@ func TestByName(t *testing.T) {
 			for _, g := range trim.Groups {
 				if groups[g] == 0 && g != trim.GroupCooling {
 					t.Errorf("%s: nothing in %s", style, g)
+				}
+			}
+			for _, key := range []string{"limit.temperature", "memory.voltage", "memory.timing.1", "memory.timing.9"} {
+				if stock.Word(key) != trim.Auto {
+					t.Errorf("%s as delivered is %v", key, stock[key])
+				}
+				if f := trim.Check(set.Processor, set.Board, trim.Settings{key: part.Number(85)}); (len(f) > 0) != (key == "memory.voltage") {
+					t.Errorf("%s takes 85: %v", key, f)
 				}
 			}
 			for _, row := range []struct {

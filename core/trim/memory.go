@@ -30,7 +30,7 @@ var memoryDefs = []Def{
 	{Key: "memory.timing.*", Group: GroupMemory, Scope: part.ScopeTiming, Type: TypeNumber, Unit: "clocks", Words: []string{Auto},
 		Neutral: choice(Auto), Name: "Memory timing {n}", Meaning: "A further timing of the kit, in clocks, under the board's name for it.",
 		NoEffect: "the models take the primary timings only; further ones differ from kit to kit"},
-	{Key: "memory.voltage", Group: GroupMemory, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Kin: "manual memory",
+	{Key: "memory.voltage", Group: GroupMemory, Scope: part.ScopeRig, Type: TypeNumber, Unit: "V", Words: []string{Auto}, Kin: "manual memory",
 		Name: "Memory voltage", Meaning: "Supply of the memory kit; higher rates need more, and warm it."},
 	{Key: "memory.fabric", Group: GroupMemory, Scope: part.ScopeRig, Type: TypeNumber, Unit: "MHz", Words: []string{Auto},
 		Neutral: choice(Auto), Parts: func(p *part.Processor) bool { return p.Uncore.FabricMHz > 0 }, Name: "Fabric clock",
