@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"sync"
 
 	"gonum.org/v1/gonum/mat"
@@ -139,6 +140,9 @@ func FitRecords(set *part.Set, records []Record) (*Fit, error) {
 		return prior, nil
 	}
 	sd := priors(set.Processor)
+	if set.Processor.Source == part.Measured && !slices.ContainsFunc(used, func(u usable) bool { return !math.IsNaN(u.PackageW) }) {
+		sd = withoutPower(sd)
+	}
 	f := &Fit{Records: len(used), Theta: append([]float64(nil), prior.Theta...), Stray: 1, set: set}
 	var cov mat.SymDense
 	squares, count := 0.0, 0.0

@@ -192,6 +192,9 @@ func TestMeasuredUp(t *testing.T) {
 		t.Run(s.name, func(t *testing.T) {
 			p := foretold(t, 5, s)
 			t.Logf("%v", p)
+			if inside := p.of("").share(); inside < 0.8 || inside > 0.995 {
+				t.Errorf("%.0f %% of the figures lie in intervals of 90 %%", 100*inside)
+			}
 			for _, row := range []struct {
 				figure string
 				most   float64

@@ -48,6 +48,16 @@ func priors(p *part.Processor) [unknowns]float64 {
 	}
 }
 
+// withoutPower are the priors of a machine whose sheets were measured without a sensor of power: from heat alone power and resistances are
+// known together only, each of them to about a third.
+func withoutPower(sd [unknowns]float64) [unknowns]float64 {
+	const third = 0.35
+	for _, i := range []int{leakage, heavyC, mixedC, lightC, idleC, uncore, dieR, coolerR} {
+		sd[i] = math.Max(sd[i], third)
+	}
+	return sd
+}
+
 // means returns what the unknowns are taken for before anything was measured: some core always asks for more than the
 // mean one, and one is hotter.
 func means(p *part.Processor) [unknowns]float64 {
