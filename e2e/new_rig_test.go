@@ -80,3 +80,25 @@ func removeRig(t testing.TB, name string) {
 		t.Errorf("%s is not removed: %v %v", name, response, err)
 	}
 }
+
+// TestJourneyPartMadeOnTheWay: while a rig is added, the sheet of its cooler is made like another, and is chosen then; what was typed
+// before is still there.
+func TestJourneyPartMadeOnTheWay(t *testing.T) {
+	p := open(t, "/")
+	p.click("nav a", "New rig")
+	p.fill("[data-new-rig] input", "Half made")
+	p.click("[data-new-rig] button", "^cooler$")
+	p.click("[data-make=cooler] button", "Bluff Loop 240")
+	p.fill("[data-field=id] input", "bluff-360")
+	p.fill("[data-field=model] input", "Loop 360")
+	p.see("[data-form=cooler][data-faults='0']", "")
+	p.click("button", "Save sheet")
+	t.Cleanup(func() { _ = try("DELETE", "/api/parts/cooler/bluff-360", nil, nil) })
+	cooler := must(must(p.see("[data-new-rig]", "Cooler").ElementR("label", "Cooler")).Element("select"))
+	if now := must(cooler.Property("value")).Str(); now != "bluff-360" {
+		t.Errorf("chosen is %q", now)
+	}
+	if name := must(p.see("[data-new-rig] input", "").Property("value")).Str(); name != "Half made" {
+		t.Errorf("of its name is left %q", name)
+	}
+}

@@ -1,34 +1,20 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { api, type Schemas, take } from '../../api/client';
-import { useOwns } from '../../api/me';
+import type { Schemas } from '../../api/client';
 import { partsQuery, toldQuery, useRig } from '../../api/queries';
-import { useSeen } from '../../api/version';
-import { Button, Heading, Problem, Section, SheetWithDock } from '../../ui/elements';
+import { Heading, Section, SheetWithDock } from '../../ui/elements';
 import type { SheetProps } from '../../ui/sheet';
 import { LearnBoard } from './learn-board';
-import type { Sheet } from './paths';
-import { type Kind, SheetForm } from './sheet-form';
+import { another, type Opened, read, SheetEditor } from './sheet-editor';
+import type { Kind } from './sheet-form';
 
 type Part = Schemas['Part'];
 
-/** A sheet that is open: one of the bench with its version, or one that is new or was brought, without id. */
-interface Opened {
-  kind: Kind;
-  id: string;
-  sheet: Sheet;
-  /** Paths that a machine told. */
-  told?: string[];
-  /** Text that is no sheet yet. */
-  text?: string;
-  version?: string;
-}
-
-const kinds: [Kind, string, string][] = [
-  ['processor', 'Processors', 'processor'],
-  ['board', 'Boards', 'board and supply'],
-  ['cooler', 'Coolers', 'cooler'],
-  ['memory', 'Memory', 'memory kit'],
+const kinds: [Kind, string][] = [
+  ['processor', 'Processors'],
+  ['board', 'Boards'],
+  ['cooler', 'Coolers'],
+  ['memory', 'Memory'],
 ];
 
 /** The data of processors, boards, coolers and memory kits: made and changed in forms, brought in and taken out as files. */
@@ -114,7 +100,7 @@ export function PartsSheet({ rig: id }: SheetProps) {
           key={open.kind + open.id + (open.version ?? JSON.stringify(open.told) + String(open.sheet.id))}
           {...open}
           onDone={() => setOpen(undefined)}
-          onCopy={(sheet) => setOpen({ kind: open.kind, id: '', sheet: { ...sheet, id: '', model: '' } })}
+          onCopy={(sheet) => setOpen({ kind: open.kind, id: '', sheet: another(sheet) })}
         />
       ) : (
         <p className="max-w-[34rem] text-soft">
@@ -123,105 +109,5 @@ export function PartsSheet({ rig: id }: SheetProps) {
         </p>
       )}
     </SheetWithDock>
-  );
-}
-
-/** A file's text as a sheet; as text where it is none. */
-function read(text: string): { sheet: Sheet; text?: string } {
-  try {
-    return { sheet: JSON.parse(text) as Sheet };
-  } catch {
-    return { sheet: {}, text };
-  }
-}
-
-interface EditorProps extends Opened {
-  onDone: () => void;
-  onCopy: (sheet: Sheet) => void;
-}
-
-function SheetEditor({ kind, id, sheet: first, told = [], text: broken, version, onDone, onCopy }: EditorProps) {
-  const owns = useOwns();
-  const seen = useSeen(version);
-  const [sheet, setSheet] = useState(first);
-  const [text, setText] = useState(broken);
-  const save = useMutation({
-    meta: { touches: ['part'] },
-    mutationFn: () => {
-      const body = text === undefined ? sheet : (JSON.parse(text) as Sheet);
-      return take(
-        api.PUT('/api/parts/{kind}/{id}', {
-          params: { path: { kind, id: String(body.id ?? '') || 'none' } },
-          headers: body.id === id ? seen.headers : undefined,
-          body,
-        }),
-      );
-    },
-    onSuccess: seen.onSuccess,
-    onError: seen.onError,
-  });
-  const remove = useMutation({
-    meta: { touches: ['part'] },
-    mutationFn: () => take(api.DELETE('/api/parts/{kind}/{id}', { params: { path: { kind, id } } })),
-    onSuccess: onDone,
-  });
-  const name = [sheet.maker, sheet.model].filter(Boolean).join(' ');
-  const sketch = sheet.source === 'sketch' || sheet.source === 'running system';
-  const turn = () => {
-    if (text === undefined) setText(JSON.stringify(sheet, null, 2));
-    else {
-      const now = read(text);
-      setSheet(now.text === undefined ? now.sheet : sheet);
-      setText(now.text);
-    }
-  };
-  return (
-    <form
-      data-part={kind}
-      onSubmit={(e) => {
-        e.preventDefault();
-        save.mutate();
-      }}
-    >
-      <Heading note={kinds.find(([k]) => k === kind)?.[2]}>{name || 'A new sheet'}</Heading>
-      <p className="mb-2 flex flex-wrap items-center gap-3">
-        <Button main type="submit" disabled={save.isPending}>
-          Save sheet
-        </Button>
-        <Button reads onClick={onDone}>
-          Close
-        </Button>
-        {id && (
-          <Button reads onClick={() => onCopy(sheet)}>
-            Another like it
-          </Button>
-        )}
-        {id && owns && <Button onClick={() => remove.mutate()}>Remove</Button>}
-        <button type="button" className="text-[13px] text-soft underline" onClick={turn}>
-          {text === undefined ? 'as text' : 'as a form'}
-        </button>
-        {save.isSuccess && <span className="text-held">● saved</span>}
-      </p>
-      <Problem error={save.error ?? remove.error} />
-      {sketch && (
-        <p className="mb-2 max-w-[46rem] border-l-4 border-tint-4 pl-2">
-          A sketch: {told.length > 0 ? 'what is marked ● was told by the machine, and' : ''} every other figure is a
-          placeholder. Nothing is forecast from it until its figures are right and it says that they are{' '}
-          <em>entered</em>.
-        </p>
-      )}
-      {text === undefined ? (
-        <SheetForm kind={kind} sheet={sheet} told={told} onChange={setSheet} />
-      ) : (
-        <textarea
-          aria-label={`Sheet of the ${kind}`}
-          value={text}
-          spellCheck={false}
-          rows={24}
-          onChange={(e) => setText(e.target.value)}
-          className="num block w-full border border-line bg-sheet p-2 text-[12.5px] leading-snug"
-        />
-      )}
-    </form>
   );
 }

@@ -2,17 +2,15 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'wouter';
 import { api, type Rig, type Schemas, take } from '../../api/client';
-import { partsQuery, toldQuery } from '../../api/queries';
+import { toldQuery } from '../../api/queries';
 import { Button, Problem } from '../../ui/elements';
 import { sheetPath } from '../../ui/sheet';
+import { kinds, PartSelect } from '../parts/part-select';
 
 type Names = Schemas['PartNames'];
 
-const kinds = ['processor', 'board', 'cooler', 'memory'] as const;
-
 /** Names the sheets of a rig's parts: all of one that has none, the cooler and the memory of any other. */
 export function NameParts({ rig, onDone }: { rig: Rig; onDone: () => void }) {
-  const sheets = useQuery(partsQuery).data ?? [];
   const now = rig.sketched ? undefined : rig.partIds;
   const [chosen, setChosen] = useState<Partial<Names>>({ ...(rig.partIds ?? {}) });
   const save = useMutation({
@@ -32,22 +30,15 @@ export function NameParts({ rig, onDone }: { rig: Rig; onDone: () => void }) {
       }}
     >
       {open.map((kind) => (
+        // biome-ignore lint/a11y/noLabelWithoutControl: the control is the child
         <label key={kind} className="grid grid-cols-[6rem_minmax(0,1fr)] items-baseline py-[2px]">
           <span className="text-soft">{kind[0]?.toUpperCase() + kind.slice(1)}</span>
-          <select
-            className="block w-full border border-line bg-sheet px-1.5 py-0.5"
-            value={chosen[kind] ?? ''}
-            onChange={(e) => setChosen({ ...chosen, [kind]: e.target.value || undefined })}
-          >
-            <option value="">choose its sheet</option>
-            {sheets
-              .filter((s) => s.kind === kind)
-              .map((s) => (
-                <option key={s.id} value={s.id}>
-                  {s.name}
-                </option>
-              ))}
-          </select>
+          <PartSelect
+            kind={kind}
+            value={chosen[kind]}
+            none="choose its sheet"
+            onChange={(id) => setChosen({ ...chosen, [kind]: id })}
+          />
         </label>
       ))}
       <p className="mt-1 text-[13px] text-soft">

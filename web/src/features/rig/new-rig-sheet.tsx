@@ -1,21 +1,18 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import { Link, useLocation, useSearch } from 'wouter';
 import { api, type Schemas, take } from '../../api/client';
-import { partsQuery, useRig } from '../../api/queries';
+import { useRig } from '../../api/queries';
 import { Button, Heading, Problem, Section } from '../../ui/elements';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
+import { kinds, MakeSheet, PartSelect } from '../parts/part-select';
 import { LinkMachine } from './link-machine';
-
-const kinds = ['processor', 'board', 'cooler', 'memory'] as const;
 
 /** A machine comes to the bench: what it is, how settings get into its board, and then its first link. */
 export function NewRigSheet({ rig }: SheetProps) {
   const linking = useSearch().includes('linking');
   return (
-    <div className="h-full overflow-auto px-4 py-3">
-      <div className="max-w-[44rem]">{linking ? <FirstLink key={rig} rig={rig} /> : <NewRig />}</div>
-    </div>
+    <div className="h-full overflow-auto px-4 py-3">{linking ? <FirstLink key={rig} rig={rig} /> : <NewRig />}</div>
   );
 }
 
@@ -31,10 +28,10 @@ const ways: [Way, string][] = [
 export function NewRig() {
   const [, go] = useLocation();
   const queries = useQueryClient();
-  const sheets = useQuery(partsQuery).data ?? [];
   const [name, setName] = useState('');
   const [note, setNote] = useState('');
   const [parts, setParts] = useState<Partial<Record<(typeof kinds)[number], string>>>({});
+  const [making, setMaking] = useState<(typeof kinds)[number]>();
   const [way, setWay] = useState<Way>('card');
   const byNetwork = way === 'network';
   const inSystem = way === 'system';
@@ -75,8 +72,20 @@ export function NewRig() {
     board.mutate();
   };
   const field = 'w-full border border-line bg-sheet px-1.5 py-0.5';
+  if (making) {
+    return (
+      <MakeSheet
+        kind={making}
+        onDone={(id) => {
+          if (id) setParts({ ...parts, [making]: id });
+          setMaking(undefined);
+        }}
+      />
+    );
+  }
   return (
     <form
+      className="max-w-[44rem]"
       data-new-rig=""
       onSubmit={(e) => {
         e.preventDefault();
@@ -147,26 +156,27 @@ export function NewRig() {
           <div className="grid grid-cols-2 gap-x-6 gap-y-2">
             {kinds.map((kind) => (
               <Field key={kind} label={kind[0]?.toUpperCase() + kind.slice(1)}>
-                <select
-                  className={field}
-                  value={parts[kind] ?? ''}
-                  onChange={(e) => setParts({ ...parts, [kind]: e.target.value || undefined })}
-                >
-                  <option value="">not known</option>
-                  {sheets
-                    .filter((s) => s.kind === kind)
-                    .map((s) => (
-                      <option key={s.id} value={s.id}>
-                        {s.name}
-                      </option>
-                    ))}
-                </select>
+                <PartSelect
+                  kind={kind}
+                  value={parts[kind]}
+                  none="not known"
+                  onChange={(id) => setParts({ ...parts, [kind]: id })}
+                />
               </Field>
             ))}
           </div>
           {half && <p className="mt-1 text-[13px] text-caution">Choose all four, or none for now.</p>}
           <p className="mt-1 text-[13px] text-soft">
-            None fits? Add it by its name: once it is linked, its machine begins the sheets, or is measured up.
+            None fits? Make one of a{' '}
+            {kinds.map((kind, i) => (
+              <span key={kind}>
+                {i > 0 && ', '}
+                <button type="button" className="underline" onClick={() => setMaking(kind)}>
+                  {kind}
+                </button>
+              </span>
+            ))}
+            . Or add it by its name: once it is linked, its machine begins the sheets, or is measured up.
           </p>
         </Section>
       )}
@@ -193,7 +203,7 @@ function FirstLink({ rig: id }: { rig: number }) {
   const rig = useRig(id);
   if (!rig) return null;
   return (
-    <div data-added={rig.name}>
+    <div className="max-w-[44rem]" data-added={rig.name}>
       <Heading note={rig.linked ? 'linked' : 'not linked yet'}>{rig.name}</Heading>
       {!rig.facts && <LinkMachine rig={rig} atOnce />}
       {rig.facts && rig.linked && (
