@@ -281,7 +281,8 @@ func TestJourneyPartSheets(t *testing.T) {
 // on.
 func TestJourneyNamedParts(t *testing.T) {
 	var made api.CreatedRig
-	if err := try("POST", "/api/rigs", api.CreateRigRequest{Name: "Bare poles"}, &made); err != nil {
+	quiet := "quiet"
+	if err := try("POST", "/api/rigs", api.CreateRigRequest{Name: "Bare poles", Goal: &quiet}, &made); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { removeRig(t, "Bare poles") })
@@ -301,6 +302,10 @@ func TestJourneyNamedParts(t *testing.T) {
 	p.see("main", "stock")
 	p.click("main a, main button", "New trim from")
 	p.see("[data-group]", "")
+	p.click("nav[aria-label='Sheets'] a", "Tuning")
+	if is := must(p.see("input[name=goal]:checked", "").Property("value")).Str(); is != quiet {
+		t.Errorf("its goal is %s, and a tuning is offered for %s", quiet, is)
+	}
 }
 
 // TestJourneyMeasured: a machine whose sheets are sketches shows on its page what its records tell of its figures, each with its interval;

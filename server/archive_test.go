@@ -104,7 +104,8 @@ func busyRig(t testing.TB, bench *servertest.Bench) *servertest.Rig {
 	rig.Call("POST", one+"/watches", map[string]any{"rule": map[string]any{"channel": "temperature.package", "when": "above", "threshold": 90,
 		"margin": 3, "delayS": 5, "message": "too warm"}, "send": ""}, 201, nil)
 	rig.Call("PUT", one+"/corrections/temperature.vrm", map[string]any{"scale": 1, "shift": 2.5, "reason": "by a second probe"}, 200, nil)
-	rig.Call("PATCH", one, map[string]any{"note": "Edit desk; ‘quotes’, commas, and a line\nbreak."}, 200, nil)
+	rig.Call("PATCH", one, map[string]any{"note": "Edit desk; ‘quotes’, commas, and a line\nbreak.",
+		"goal": "quiet"}, 200, nil)
 	log := strings.NewReader("s,meter [W]\n0,101\n1,102.5\n")
 	answer, err := http.Post(fmt.Sprintf("%s/api/trials/%d/logs", bench.Address, trial.Id), "text/csv", log)
 	if err != nil || answer.StatusCode != 201 {

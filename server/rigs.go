@@ -52,8 +52,8 @@ func (s *Server) CreateRig(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	new := workshop.NewRig{Name: in.Name, Note: deref(in.Note), Simulated: deref(in.Simulated), InSystem: deref(in.InSystem),
-		AmbientC: in.AmbientC, Firmware: access(in.Firmware)}
+	new := workshop.NewRig{Name: in.Name, Note: deref(in.Note), Goal: workshop.Goal(deref(in.Goal)), Simulated: deref(in.Simulated),
+		InSystem: deref(in.InSystem), AmbientC: in.AmbientC, Firmware: access(in.Firmware)}
 	if p := in.Parts; p != nil {
 		new.Parts = &workshop.PartIDs{Processor: p.Processor, Board: p.Board, Cooler: p.Cooler, Memory: p.Memory}
 	}
@@ -78,7 +78,7 @@ func (s *Server) UpdateRig(c *echo.Context, id int64) error {
 		return err
 	}
 	r, err := s.shop.ChangeRig(c.Request().Context(), id, workshop.RigChange{Name: in.Name, Retired: in.Retired, AmbientC: in.AmbientC,
-		Refit: in.Refit, Note: in.Note, Firmware: access(in.Firmware)})
+		Refit: in.Refit, Note: in.Note, Goal: (*workshop.Goal)(in.Goal), Firmware: access(in.Firmware)})
 	if err != nil {
 		return err
 	}
@@ -115,7 +115,7 @@ func apiRig(r *workshop.Rig) api.Rig {
 	out := api.Rig{Version: workshop.VersionOfRig(&r.Rig),
 		Id: r.ID, Name: r.Name, Simulated: r.Simulated, Linked: r.Linked, State: r.State, AmbientC: r.AmbientC, Standing: string(r.Standing),
 		CanFit: r.CanFit(), ByHand: r.ByHand(), Cores: r.Cores(), FirmwareAddress: r.FirmwareAddress, FirmwareVersion: r.FirmwareVersion,
-		Refit: r.Refit, Note: r.Note, Retired: r.Retired, InSystem: r.InSystem, Sketched: r.Set != nil && r.Set.Sketched(),
+		Refit: r.Refit, Note: r.Note, Goal: string(r.Goal), Retired: r.Retired, InSystem: r.InSystem, Sketched: r.Set != nil && r.Set.Sketched(),
 		Asked: r.Asked, Powers: r.Powers,
 		Drift: nonNil(r.Drift.V), Quirks: []string{}, Raised: nonNil(r.Raised), Vitals: each(r.Vitals, apiVital), CoreGroups: []api.CoreGroup{},
 		TrimInForce: id(r.TrimInForce.Int64), LostTrim: id(r.LostTrim.Int64),

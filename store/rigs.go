@@ -9,6 +9,7 @@ import (
 	"zerokeel/core/fan"
 	"zerokeel/core/proof"
 	"zerokeel/core/trim"
+	"zerokeel/core/tuning"
 	"zerokeel/link"
 )
 
@@ -36,6 +37,7 @@ type Rig struct {
 	CheckDue         bool                    `db:"check_due"` // it has started anew: see whether its trim is still in force
 	Refit            bool                    `db:"refit"`     // fit again what its board has lost
 	Note             string                  `db:"note"`      // what it is for, in a sentence
+	Goal             tuning.Goal             `db:"goal"`      // what a tuning of it is for; empty where that was not said
 	Retired          bool                    `db:"retired"`   // kept, and no longer on the bench
 	InSystem         bool                    `db:"in_system"` // its settings are those of the running system, which its agent sets
 	LostTrim         sql.NullInt64           `db:"lost_trim"` // the trim that was in force and no longer is
@@ -50,8 +52,8 @@ type Rig struct {
 func (r *Rig) ByHand() bool { return r.FirmwareAddress == "" && !r.InSystem }
 
 const rigColumns = `id, name, simulated, ambient_c, processor_id, board_id, cooler_id, memory_id, firmware_address, firmware_user,
-	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, note, retired, in_system,
-	lost_trim, drift, absence, absent_since, created_at, records_version, headers,
+	firmware_password, token_hash, trim_in_force, boot_id, facts, channels, firmware_version, check_due, refit, note, goal, retired,
+	in_system, lost_trim, drift, absence, absent_since, created_at, records_version, headers,
 	(SELECT f.learnt FROM fans f WHERE f.rig_id = rigs.id AND f.role = 'cooler') AS cooler_fan`
 
 // CreateRig stores a rig and its first trim, T0: the settings as delivered, or as found where they cannot be read.
@@ -61,10 +63,10 @@ func (s *Store) CreateRig(ctx context.Context, r *Rig, first *Trim, inForce bool
 		if err := claimParts(ctx, tx, r); err != nil {
 			return err
 		}
-		result, err := tx.NamedExecContext(ctx, `INSERT INTO rigs (name, note, simulated, ambient_c, processor_id, board_id, cooler_id,
-			memory_id, firmware_address, firmware_user, firmware_password, in_system, token_hash, created_at) VALUES (:name, :note, :simulated,
-			:ambient_c, :processor_id, :board_id, :cooler_id, :memory_id, :firmware_address, :firmware_user, :firmware_password, :in_system,
-			:token_hash, :created_at)`, r)
+		result, err := tx.NamedExecContext(ctx, `INSERT INTO rigs (name, note, goal, simulated, ambient_c, processor_id, board_id,
+			cooler_id, memory_id, firmware_address, firmware_user, firmware_password, in_system, token_hash, created_at) VALUES (:name, :note,
+			:goal, :simulated, :ambient_c, :processor_id, :board_id, :cooler_id, :memory_id, :firmware_address, :firmware_user,
+			:firmware_password, :in_system, :token_hash, :created_at)`, r)
 		if err != nil {
 			return err
 		}
@@ -128,7 +130,7 @@ func (s *Store) ChangeRig(ctx context.Context, id int64, change func(*Rig) error
 		tx.tell(TopicRig, id, 0)
 		_, err := tx.NamedExecContext(ctx, `UPDATE rigs SET name = :name, retired = :retired, ambient_c = :ambient_c,
 			firmware_address = :firmware_address, firmware_user = :firmware_user, firmware_password = :firmware_password, in_system = :in_system,
-			refit = :refit, note = :note, records_version = records_version + 1 WHERE id = :id`, r)
+			refit = :refit, note = :note, goal = :goal, records_version = records_version + 1 WHERE id = :id`, r)
 		return err
 	}), "change rig %d", id)
 }

@@ -6,11 +6,13 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"errors"
+	"fmt"
 	"slices"
 
 	"zerokeel/core/invalid"
 	"zerokeel/core/part"
 	"zerokeel/core/trim"
+	"zerokeel/core/tuning"
 	"zerokeel/outbound"
 	"zerokeel/store"
 )
@@ -30,7 +32,8 @@ type FirmwareAccess struct {
 // NewRig says what a rig is made of.
 type NewRig struct {
 	Name      string
-	Note      string // what it is for
+	Note      string      // what it is for
+	Goal      tuning.Goal // what a tuning of it is for; empty for not said
 	Simulated bool
 	InSystem  bool // its settings will be those of its running system, and its sheets are made when it links
 	AmbientC  *float64
@@ -44,10 +47,11 @@ func (w *Workshop) MakeRig(ctx context.Context, in NewRig) (r *Rig, token string
 		return nil, "", err
 	}
 	var faults invalid.List
-	if faults.Name("name", &in.Name); len(faults) > 0 {
+	faults.Name("name", &in.Name)
+	if checkGoal(&faults, in.Goal); len(faults) > 0 {
 		return nil, "", faults
 	}
-	row := &store.Rig{Name: in.Name, Note: in.Note, AmbientC: defaultAmbientC, Simulated: in.Simulated, InSystem: in.InSystem}
+	row := &store.Rig{Name: in.Name, Note: in.Note, Goal: in.Goal, AmbientC: defaultAmbientC, Simulated: in.Simulated, InSystem: in.InSystem}
 	if in.InSystem && (in.Parts != nil || in.Firmware != nil && in.Firmware.Address != "") {
 		return nil, "", invalid.List{{Field: "inSystem", Remedy: "leave out parts and firmware, or inSystem",
 			Problem: "a rig that is set in its running system has its sheets from there, and no board's address"}}
@@ -127,7 +131,15 @@ type RigChange struct {
 	AmbientC *float64
 	Refit    *bool
 	Note     *string
+	Goal     *tuning.Goal
 	Firmware *FirmwareAccess
+}
+
+// checkGoal adds a fault where a rig's goal is none that is offered.
+func checkGoal(f *invalid.List, goal tuning.Goal) {
+	if goal != "" && !slices.Contains(tuning.Goals(), goal) {
+		f.Add("goal", fmt.Sprintf("use one of %q, or leave it empty", tuning.Goals()), "%.40q is no goal", goal)
+	}
 }
 
 // ChangeRig changes what a person knows of a rig.
@@ -135,11 +147,15 @@ func (w *Workshop) ChangeRig(ctx context.Context, id int64, in RigChange) (*Rig,
 	if err := may(ctx, change, id); err != nil {
 		return nil, err
 	}
+	var faults invalid.List
 	if in.Name != nil {
-		var faults invalid.List
-		if faults.Name("name", in.Name); len(faults) > 0 {
-			return nil, faults
-		}
+		faults.Name("name", in.Name)
+	}
+	if in.Goal != nil {
+		checkGoal(&faults, *in.Goal)
+	}
+	if len(faults) > 0 {
+		return nil, faults
 	}
 	if in.Retired != nil && *in.Retired {
 		if r, err := w.Rig(ctx, id); err != nil {
@@ -159,6 +175,7 @@ func (w *Workshop) ChangeRig(ctx context.Context, id int64, in RigChange) (*Rig,
 		switchedOn, lost = in.Refit != nil && *in.Refit && !r.Refit, r.LostTrim
 		put(&r.Refit, in.Refit)
 		put(&r.Note, in.Note)
+		put(&r.Goal, in.Goal)
 		return w.setFirmware(r, in.Firmware)
 	})
 	if errors.Is(err, store.ErrTaken) {

@@ -81,7 +81,7 @@ func expect(ctx context.Context, fields []field) error {
 
 func fieldsOfRig(r *store.Rig) []field {
 	return []field{{"name", r.Name}, {"retired", r.Retired}, {"ambientC", r.AmbientC}, {"refit", r.Refit}, {"note", r.Note},
-		{"inSystem", r.InSystem}, {"firmware.address", r.FirmwareAddress}, {"firmware.user", r.FirmwareUser}}
+		{"goal", string(r.Goal)}, {"inSystem", r.InSystem}, {"firmware.address", r.FirmwareAddress}, {"firmware.user", r.FirmwareUser}}
 }
 
 func fieldsOfTrim(t *store.Trim) []field {

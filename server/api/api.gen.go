@@ -1407,6 +1407,9 @@ type CreateRigRequest struct {
 	AmbientC *float64        `json:"ambientC,omitempty"`
 	Firmware *FirmwareAccess `json:"firmware,omitempty"`
 
+	// Goal what a tuning of it will be for, one of the goals
+	Goal *string `json:"goal,omitempty"`
+
 	// InSystem it is set in its running system; its sheets are made when it links
 	InSystem *bool  `json:"inSystem,omitempty"`
 	Name     string `json:"name"`
@@ -2766,7 +2769,10 @@ type Rig struct {
 	Facts           *RigFacts    `json:"facts"`
 	FirmwareAddress string       `json:"firmwareAddress"`
 	FirmwareVersion string       `json:"firmwareVersion"`
-	Id              int64        `json:"id"`
+
+	// Goal what a tuning of it is for; empty where that was not said
+	Goal string `json:"goal"`
+	Id   int64  `json:"id"`
 
 	// InSystem its settings are those of its running system
 	InSystem bool `json:"inSystem"`
@@ -3558,9 +3564,12 @@ type UnnamedFault struct {
 type UpdateRigRequest struct {
 	AmbientC *float64        `json:"ambientC,omitempty"`
 	Firmware *FirmwareAccess `json:"firmware,omitempty"`
-	Name     *string         `json:"name,omitempty"`
-	Note     *string         `json:"note,omitempty"`
-	Refit    *bool           `json:"refit,omitempty"`
+
+	// Goal one of the goals, or empty
+	Goal  *string `json:"goal,omitempty"`
+	Name  *string `json:"name,omitempty"`
+	Note  *string `json:"note,omitempty"`
+	Refit *bool   `json:"refit,omitempty"`
 
 	// Retired it is kept, and no longer on the bench
 	Retired *bool `json:"retired,omitempty"`

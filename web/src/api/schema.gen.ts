@@ -2217,6 +2217,8 @@ export interface components {
             refit: boolean;
             /** @description what it is for, in a sentence */
             note: string;
+            /** @description what a tuning of it is for; empty where that was not said */
+            goal: string;
             /**
              * Format: int64
              * @description the trim that was in force and no longer is
@@ -2313,6 +2315,8 @@ export interface components {
             name: string;
             /** @description what the machine is for */
             note?: string;
+            /** @description what a tuning of it will be for, one of the goals */
+            goal?: string;
             /** @description it is set in its running system; its sheets are made when it links */
             inSystem?: boolean;
             /** @default false */
@@ -2334,6 +2338,8 @@ export interface components {
             firmware?: components["schemas"]["FirmwareAccess"];
             refit?: boolean;
             note?: string;
+            /** @description one of the goals, or empty */
+            goal?: string;
             name?: string;
             /** @description it is kept, and no longer on the bench */
             retired?: boolean;

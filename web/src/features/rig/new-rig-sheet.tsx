@@ -6,6 +6,7 @@ import { useRig } from '../../api/queries';
 import { Button, Heading, Problem, Section } from '../../ui/elements';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
 import { kinds, MakeSheet, PartSelect } from '../parts/part-select';
+import { GoalSelect } from './goal-select';
 import { LinkMachine } from './link-machine';
 
 /** A machine comes to the bench: what it is, how settings get into its board, and then its first link. */
@@ -30,6 +31,7 @@ export function NewRig() {
   const queries = useQueryClient();
   const [name, setName] = useState('');
   const [note, setNote] = useState('');
+  const [goal, setGoal] = useState('');
   const [parts, setParts] = useState<Partial<Record<(typeof kinds)[number], string>>>({});
   const [making, setMaking] = useState<(typeof kinds)[number]>();
   const [way, setWay] = useState<Way>('card');
@@ -48,6 +50,7 @@ export function NewRig() {
           body: {
             name,
             note,
+            goal,
             simulated: false,
             inSystem,
             parts: chosen.length === kinds.length ? (parts as Schemas['PartNames']) : undefined,
@@ -99,6 +102,9 @@ export function NewRig() {
         </Field>
         <Field label="What it is for">
           <input className={field} value={note} maxLength={300} onChange={(e) => setNote(e.target.value)} />
+        </Field>
+        <Field label="Goal of its tuning">
+          <GoalSelect value={goal} onChange={setGoal} />
         </Field>
       </div>
       <Section title="How settings get in">

@@ -12,6 +12,7 @@ import { Drift } from '../fitting/drift';
 import { AgentCommand } from './agent-command';
 import { Corrections } from './corrections';
 import { FromKin } from './from-kin';
+import { GoalSelect } from './goal-select';
 import { HandSketch } from './hand-sketch';
 import { LinkMachine } from './link-machine';
 import { MeasureUp } from './measure-up';
@@ -51,14 +52,14 @@ export function RigSheet({ rig: id }: SheetProps) {
   );
 }
 
-/** What the machine is for and what came of it, in a sentence. */
+/** What the machine is for and what came of it, in a sentence, and what a tuning of it is for. */
 function Note({ rig }: { rig: Rig }) {
   const [text, setText] = useState(rig.note);
   const { headers, ...seen } = useSeen(rig.version);
   const save = useMutation({
     meta: { touches: ['rig'] },
-    mutationFn: () =>
-      take(api.PATCH('/api/rigs/{rig}', { params: { path: { rig: rig.id } }, headers, body: { note: text } })),
+    mutationFn: (body: Schemas['UpdateRigRequest']) =>
+      take(api.PATCH('/api/rigs/{rig}', { params: { path: { rig: rig.id } }, headers, body })),
     ...seen,
   });
   return (
@@ -70,9 +71,12 @@ function Note({ rig }: { rig: Rig }) {
         placeholder="What this machine is for"
         maxLength={300}
         onChange={(e) => setText(e.target.value)}
-        onBlur={() => text !== rig.note && save.mutate()}
+        onBlur={() => text !== rig.note && save.mutate({ note: text })}
         className="block w-full max-w-[50rem] resize-none border-b border-line bg-transparent px-1 py-0.5"
       />
+      <p className="mt-1 px-1 text-[13px] text-soft">
+        Goal of its tuning: <GoalSelect value={rig.goal} onChange={(goal) => save.mutate({ goal })} />
+      </p>
       <Problem error={save.error} />
     </div>
   );

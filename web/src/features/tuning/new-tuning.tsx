@@ -32,7 +32,7 @@ interface Form {
 export function NewTuning({ rig, trims, from }: { rig: Rig; trims: Trim[]; from: Trim }) {
   const goals = useQuery(goalsQuery);
   const [form, setForm] = useState<Form>({
-    goal: 'cool',
+    goal: rig.goal || 'cool',
     trim: from.id,
     hours: 8,
     days: 20,

@@ -1,0 +1,5 @@
+-- +goose Up
+ALTER TABLE rigs ADD COLUMN IF NOT EXISTS goal VARCHAR(40) NOT NULL DEFAULT '';
+
+-- +goose Down
+ALTER TABLE rigs DROP COLUMN IF EXISTS goal;
