@@ -82,6 +82,9 @@ func TestMeasuringUp(t *testing.T) {
 	if check.Forecast == nil {
 		t.Fatalf("nothing is forecast: %s", check.NoForecast)
 	}
+	if s := check.Forecast.Scores; len(s) > 0 {
+		t.Errorf("scores are forecast of which none was ever run: %+v", s)
+	}
 	for i := range check.Forecast.Loads {
 		if l := &check.Forecast.Loads[i]; l.Load == "heavy" && !(l.PackageW > 80 && l.PackageW < 95) {
 			t.Errorf("held to 90 W it is forecast to draw %.0f W", l.PackageW)

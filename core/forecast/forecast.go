@@ -26,7 +26,7 @@ type Result struct {
 	Records  int             `json:"records"` // of this rig that it rests on; 0 is the part sheets alone
 	Loads    []machine.State `json:"loads"`
 	Spreads  []Spread        `json:"spreads"` // of each of Loads
-	Scores   []Score         `json:"scores"`  // of each of Yardsticks
+	Scores   []Score         `json:"scores"`  // of each of Yardsticks of which something is known
 }
 
 // Spread is the half width of the 90 % interval of a load's figures.

@@ -224,3 +224,37 @@ func BenchmarkMeasuredUp(b *testing.B) {
 		})
 	}
 }
+
+// TestScoresOfMeasuredSheets: loads do not tell how much work a clock does, so no score is forecast from sheets that were measured, until
+// one was run; then others are forecast from that, however far it lies from what sheets say of like processors.
+func TestScoresOfMeasuredSheets(t *testing.T) {
+	set := parttest.Petrel(t)
+	slow := trim.Settings{"clock.ratio.all": part.Number(36)}
+	of := func(fit *forecast.Fit, s trim.Settings) map[string]forecast.Score {
+		t.Helper()
+		f, err := fit.Forecast(s, 22)
+		if err != nil {
+			t.Fatal(err)
+		}
+		out := map[string]forecast.Score{}
+		for _, x := range f.Scores {
+			out[x.Yardstick] = x
+		}
+		return out
+	}
+	entered := forecast.Prior(set)
+	fast, slower := of(entered, nil)["sustained"], of(entered, slow)["sustained"]
+	if fast.Value == 0 || slower.Value == 0 {
+		t.Fatalf("from entered sheets: %+v", of(entered, nil))
+	}
+	set.Processor.Source = part.Measured
+	measured := forecast.Prior(set)
+	if got := of(measured, nil); len(got) > 0 {
+		t.Errorf("before any was run: %+v", got)
+	}
+	measured.Learn([]forecast.Scored{{Yardstick: "sustained", AmbientC: 22, Mean: 7 * fast.Value, Runs: 3}})
+	got := of(measured, slow)
+	if s := got["sustained"]; len(got) != 1 || math.Abs(s.Value/(7*slower.Value)-1) > 0.01 || s.Half > 0.1*s.Value {
+		t.Errorf("of seven times the work a clock, %.0f ± %.0f is forecast at a lower one, not %.0f: %+v", s.Value, s.Half, 7*slower.Value, got)
+	}
+}

@@ -10,6 +10,7 @@ import (
 
 	"zerokeel/core/load"
 	"zerokeel/core/machine"
+	"zerokeel/core/part"
 	"zerokeel/core/throughput"
 	"zerokeel/core/trim"
 	"zerokeel/core/yardstick"
@@ -41,6 +42,8 @@ const (
 	scoreCommon = 0.08
 	scoreStray  = 0.012
 	scoreRun    = 0.005
+
+	unscored = 2.0 // in place of the first where sheets were measured: no load tells how much work a clock does
 )
 
 // mostScored bounds the trims of a yardstick that are looked at, the newest first: each is run again in the models.
@@ -88,7 +91,7 @@ func (f *Fit) Learn(scored []Scored) {
 			k.at = append(k.at, o.at)
 			k.off.SetVec(i, o.off)
 			for j := range i + 1 {
-				cov.SetSym(i, j, scoreCov(o.at, k.at[j]))
+				cov.SetSym(i, j, f.scoreCov(o.at, k.at[j]))
 			}
 			cov.SetSym(i, i, cov.At(i, i)+o.run*o.run)
 		}
@@ -98,18 +101,27 @@ func (f *Fit) Learn(scored []Scored) {
 	}
 }
 
-func scoreCov(a, b place) float64 { return scoreCommon*scoreCommon + scoreStray*scoreStray*like(a, b) }
+func (f *Fit) scoreCov(a, b place) float64 {
+	common := scoreCommon
+	if f.unscored() {
+		common = unscored
+	}
+	return common*common + scoreStray*scoreStray*like(a, b)
+}
+
+// unscored is whether the sheets tell nothing of scores, so that each is forecast from the rig's own alone.
+func (f *Fit) unscored() bool { return f.set.Processor.Source == part.Measured }
 
 // scale returns the natural logarithm of the factor on a modelled score, its variance, and how many trims say so.
 func (f *Fit) scale(id string, at place) (off, variance float64, trims int) {
-	variance = scoreCov(at, at)
+	variance = f.scoreCov(at, at)
 	k := f.scales[id]
 	if k == nil {
 		return 0, variance, 0
 	}
 	cov := mat.NewVecDense(len(k.at), nil)
 	for i := range k.at {
-		cov.SetVec(i, scoreCov(at, k.at[i]))
+		cov.SetVec(i, f.scoreCov(at, k.at[i]))
 	}
 	var weights mat.VecDense
 	if k.chol.SolveVecTo(&weights, cov) != nil {
@@ -118,7 +130,7 @@ func (f *Fit) scale(id string, at place) (off, variance float64, trims int) {
 	return mat.Dot(&weights, k.off), math.Max(0, variance-mat.Dot(&weights, cov)), len(k.at)
 }
 
-// scores forecasts every yardstick.
+// scores forecasts every yardstick, of which something is known.
 func (f *Fit) scores(v *view) ([]Score, error) {
 	out := make([]Score, len(Yardsticks))
 	failed := make([]error, len(Yardsticks))
@@ -131,6 +143,9 @@ func (f *Fit) scores(v *view) ([]Score, error) {
 				return
 			}
 			off, variance, trims := f.scale(id, ran.at)
+			if trims == 0 && f.unscored() {
+				return
+			}
 			value := ran.value * math.Exp(off)
 			half := ninety * math.Sqrt(variance*f.Stray*f.Stray+ran.sd*ran.sd+scoreRun*scoreRun)
 			out[i] = Score{Yardstick: id, Value: value, Half: value * half, Trims: trims}
@@ -142,7 +157,7 @@ func (f *Fit) scores(v *view) ([]Score, error) {
 			return nil, err
 		}
 	}
-	return out, nil
+	return slices.DeleteFunc(out, func(s Score) bool { return s.Yardstick == "" }), nil
 }
 
 // ran is a yardstick as the models ran it: its score before it is scaled to the rig's, the standard deviation of the score's

@@ -222,6 +222,9 @@ func (r *Result) finish(z []float64, cov *mat.SymDense, off []Off) {
 	for i := len(shares); i < len(r.list); i++ {
 		r.Figures = append(r.Figures, found(&r.list[i], z[i], r.sd[i]))
 	}
+	for i := range unscored {
+		r.Figures = append(r.Figures, found(&unscored[i], 0, 1))
+	}
 }
 
 // curve writes down the points of the voltage curve: each is the sum of the first and of what it rises by up to there.

@@ -121,6 +121,18 @@ func small(p *part.Processor, cluster int, more float64) []part.VFPoint {
 	return out
 }
 
+// What a second thread adds and what follows the memory, of usual processors: scores tell of both, and none was run.
+const (
+	usualSMTGain     = 0.25
+	usualMemoryShare = 0.1
+)
+
+// unscored are figures that stay at what they begin with, and are said to.
+var unscored = []unknown{
+	{part.KindProcessor, "work.smtGain", "", usualSMTGain, 0.06, false, nil},
+	{part.KindProcessor, "work.memoryShare", "", usualMemoryShare, 0.05, false, nil},
+}
+
 // unboundV is a voltage that no processor asks for.
 const unboundV = 1.9
 
@@ -143,6 +155,7 @@ func begin(sketch *part.Set) *part.Set {
 	p.VoltageMaxV, p.TransientMaxV = unboundV, unboundV // what was seen was allowed
 	p.Power.LeakV0, p.Power.LeakT0C = 1.1, 60
 	p.Uncore = part.Uncore{SoCV: p.Uncore.SoCV, FabricMHz: p.Uncore.FabricMHz, FabricMax: p.Uncore.FabricMax}
+	p.Work = part.Work{PerMHz: p.Work.PerMHz, SMTGain: usualSMTGain, MemoryShare: usualMemoryShare}
 	p.Ring = nil
 	p.Spread = part.Spread{ChipV: 0.008, CoreV: 0.002, Leakage: 0.08, CoreR: 0.03}
 	p.Heat = part.DieHeat{CoreKPerW: 0.7, DieKPerW: 0.14, DieJPerK: 8, BaseJPerK: 115}

@@ -33,7 +33,7 @@ export function ForecastDock({ check }: { check: Check }) {
           />
         ))}
         <p className="mt-1 text-[12px] text-soft">± holds nine times of ten.</p>
-        <ScoreRows scores={f.scores ?? []} before={before?.scores ?? []} />
+        {f.scores && <ScoreRows scores={f.scores} before={before?.scores ?? []} />}
       </div>
     </Section>
   );
@@ -108,6 +108,13 @@ type Scores = NonNullable<Schemas['Forecast']['scores']>;
 /** What the yardsticks are expected to say, with what that differs by from the parent. */
 function ScoreRows({ scores, before }: { scores: Scores; before: Scores }) {
   const yardsticks = useQuery(yardsticksQuery).data;
+  if (scores.length === 0) {
+    return (
+      <p className="mt-1 border-t border-line pt-1 text-[12.5px] text-soft">
+        No score is forecast: none was run here, and the sheets were measured without.
+      </p>
+    );
+  }
   return (
     <table className="mt-1 w-full border-t border-line text-[12.5px]" data-scores="">
       <tbody>
