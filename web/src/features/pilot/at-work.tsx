@@ -10,9 +10,12 @@ import { settingWithUnit } from '../soundings/depth';
 
 type Pilot = Schemas['Pilot'];
 
+/** Whether a pilot measures a machine up, in place of tuning it. */
+export const measures = (pilot: Pilot) => pilot.plan.goal === 'measure up';
+
 /** What a pilot carries out. */
 export function titleOf(pilot: Pilot): string {
-  if (pilot.plan.goal === 'measure up') return 'Measuring up';
+  if (measures(pilot)) return 'Measuring up';
   return pilot.plan.goal ? 'Tuning' : 'Survey';
 }
 

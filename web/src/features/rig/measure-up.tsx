@@ -6,6 +6,7 @@ import { measuringQuery, partFormsQuery, pilotsQuery } from '../../api/queries';
 import { Button, Problem, Section } from '../../ui/elements';
 import { num, roughly } from '../../ui/format';
 import { sheetPath } from '../../ui/sheet';
+import { measures } from '../pilot/at-work';
 
 type Measuring = NonNullable<Schemas['Measuring']>;
 type Figure = Schemas['FoundFigure'];
@@ -27,7 +28,7 @@ export function MeasureUp({ rig }: { rig: Rig }) {
     mutationFn: () => take(api.POST('/api/rigs/{rig}/measuring/take', path)),
   });
   if (!now) return null;
-  const working = pilot?.plan.goal === 'measure up';
+  const working = pilot !== undefined && measures(pilot);
   const found = now.figures.length > 0;
   return (
     <Section

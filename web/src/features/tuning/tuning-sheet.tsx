@@ -5,7 +5,7 @@ import { pilotsQuery, trimsQuery, useRig } from '../../api/queries';
 import { Empty, Heading, Section, SheetWithDock } from '../../ui/elements';
 import { count, roughly, trimName } from '../../ui/format';
 import { type SheetProps, sheetPath } from '../../ui/sheet';
-import { AtWork } from '../pilot/at-work';
+import { AtWork, measures, titleOf } from '../pilot/at-work';
 import { NewTuning } from './new-tuning';
 import { PlanChart } from './plan-chart';
 import { StepTable } from './step-table';
@@ -65,7 +65,7 @@ function Carried({ rig, pilot, trims }: { rig: Rig; pilot: Pilot; trims: Trim[] 
       dock={ended ? <Ended rig={rig} pilot={pilot} trims={trims} /> : <AtWork rig={rig} pilot={pilot} trims={trims} />}
     >
       <Heading note={`${ended ? 'ended' : 'under way'}, from ${name(trims, pilot.trim)}`}>
-        {pilot.plan.goal === 'measure up' ? 'Measuring up' : `Tuning: ${pilot.plan.goal}`}
+        {measures(pilot) ? titleOf(pilot) : `Tuning: ${pilot.plan.goal}`}
       </Heading>
       <PlanChart steps={steps.map((s) => ({ ...s, below: s.trim ? trimName(s.trim) : '' }))} />
       <StepTable rig={rig.id} pilot={pilot} trims={trims} />
