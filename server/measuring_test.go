@@ -16,7 +16,7 @@ import (
 // and from then on what it does is forecast.
 func TestMeasuringUp(t *testing.T) {
 	bench := servertest.Start(t)
-	rig := bench.AddRig(petrel(t, nil), 1000)
+	rig := bench.AddRig(petrel(t, nil), 500)
 	path := func(p string) string { return fmt.Sprintf("/api/rigs/%d%s", rig.ID, p) }
 	// Its sheets turn into sketches: what it told of itself, and figures that mean nothing.
 	processor, cooler := *rig.Config.Parts.Processor, *rig.Config.Parts.Cooler
