@@ -92,7 +92,7 @@ type measuredKey struct {
 }
 
 // mostKin are so many rigs of a model that tell of another, the newest: more tell next to nothing besides.
-const mostKin = 6
+const mostKin = 4
 
 // identified finds a rig's figures from its records, and from what others of its model were found to be, which it names.
 func (w *Workshop) identified(ctx context.Context, r *store.Rig, set *part.Set) (*identify.Result, []string, error) {

@@ -250,7 +250,13 @@ const ninety = 1.645
 // found is an unknown as it was found, with its doubt in standard deviations of its prior.
 func found(u *unknown, z, sd float64) Figure {
 	sd = math.Min(1, sd)
-	return Figure{Kind: u.kind, Path: u.path, Unit: u.unit, Value: u.of(z), Low: u.of(z - ninety*sd), High: u.of(z + ninety*sd), Told: 1 - sd}
+	at := func(z float64) float64 {
+		if u.unit == "V" { // by how much one differs from another
+			return u.of(z)
+		}
+		return math.Max(0, u.of(z))
+	}
+	return Figure{Kind: u.kind, Path: u.path, Unit: u.unit, Value: at(z), Low: at(z - ninety*sd), High: at(z + ninety*sd), Told: 1 - sd}
 }
 
 // one is a record with the tuning that its settings mean.

@@ -157,7 +157,7 @@ function Misses({ now }: { now: Measuring }) {
               ))}
           </g>
         ))}
-        {[-2, 0, 2].map((t) => (
+        {x.ticks(4).map((t) => (
           <text
             key={t}
             x={x(t)}
