@@ -54,7 +54,7 @@ func (s *Server) SketchByHand(c *echo.Context, rig api.RigID) error {
 	}
 	ask := workshop.HandSketch{Board: in.Board, Style: workshop.Style(in.Style), Cores: deref(in.Cores), Threads: deref(in.Threads),
 		EfficiencyCores: deref(in.EfficiencyCores)}
-	ask.Levels.Count, ask.Levels.Delivered = deref(in.Levels), deref(in.Delivered)
+	ask.Told.Count, ask.Told.Delivered, ask.Told.FanPoints = deref(in.Levels), deref(in.Delivered), deref(in.FanPoints)
 	r, err := s.shop.SketchByHand(c.Request().Context(), rig, ask)
 	if err != nil {
 		return err

@@ -22,16 +22,16 @@ func TestSketchedByHand(t *testing.T) {
 	}
 	rig := made("Desk")
 	var problem api.Problem
-	bench.Call("POST", rig+"/hand-sketch", map[string]any{"board": "  ", "style": "sail", "threads": 3, "levels": 8, "delivered": 9}, 422,
-		&problem)
+	bench.Call("POST", rig+"/hand-sketch", map[string]any{"board": "  ", "style": "sail", "threads": 3, "levels": 8, "delivered": 9,
+		"fanPoints": 1}, 422, &problem)
 	fields := []string{}
 	for _, f := range problem.Faults {
 		fields = append(fields, f.Field)
 	}
-	if want := "board style threads levels cores"; strings.Join(fields, " ") != want {
+	if want := "board style threads fanPoints levels cores"; strings.Join(fields, " ") != want {
 		t.Errorf("faults of %q, want %s", fields, want)
 	}
-	told := map[string]any{"board": "Skerry M1", "style": "ceiling", "cores": 8, "threads": 2, "levels": 8, "delivered": 3}
+	told := map[string]any{"board": "Skerry M1", "style": "ceiling", "cores": 8, "threads": 2, "levels": 8, "delivered": 3, "fanPoints": 4}
 	var got api.Rig
 	bench.Call("POST", rig+"/hand-sketch", told, 200, &got)
 	if !got.Sketched || got.InSystem || !got.ByHand || got.Cores != 8 || got.Parts.Board != "Skerry M1" {
@@ -43,7 +43,8 @@ func TestSketchedByHand(t *testing.T) {
 		t.Helper()
 		var out api.Trim
 		bench.Call("POST", rig+"/trims", map[string]any{"parent": parent, "name": "lower",
-			"settings": map[string]any{"curve.all": -15, "limit.ppt": 120, "loadline.level": 4}}, 201, &out)
+			"settings": map[string]any{"curve.all": -15, "limit.ppt": 120, "loadline.level": 4, "limit.temperature": 85,
+				"fan.point.2.duty": 35, "memory.timing.3": 65535}}, 201, &out)
 		return out
 	}
 	lower := trimmed(rig, trims[0].Id)
@@ -69,13 +70,14 @@ func TestSketchedByHand(t *testing.T) {
 		}
 		return out
 	}
-	if got, want := label(lower.Id), []string{"limits: PPT 120 W", "load line: Load-line calibration 4",
-		"curve: Curve offset, all cores −15 steps"}; !slices.Equal(got, want) {
+	if got, want := label(lower.Id), []string{"memory: tREFI 65535 clocks", "limits: PPT 120 W", "limits: Temperature limit at 85 °C",
+		"load line: Load-line calibration 4", "curve: Curve offset, all cores −15 steps",
+		"cooling: Fan point 2 duty 35 %"}; !slices.Equal(got, want) {
 		t.Errorf("its card: %q, want %q", got, want)
 	}
 	var f api.Fitting
 	bench.Call("POST", rig+"/fittings", map[string]any{"trim": lower.Id}, 201, &f)
-	if !f.ByHand || len(f.Card) != 3 {
+	if !f.ByHand || len(f.Card) != 6 {
 		t.Errorf("%+v", f)
 	}
 

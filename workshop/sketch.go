@@ -43,7 +43,7 @@ type HandSketch struct {
 	Style                  part.Style
 	Cores, EfficiencyCores int // where no agent tells them; efficiency cores are among them
 	Threads                int // per core, of those that are no efficiency cores
-	Levels                 trim.Levels
+	Told                   trim.Board
 }
 
 // SketchByHand makes the sheets of a rig whose parts are not known by the trade names of every setting that its processor may have. From
@@ -66,9 +66,9 @@ func (w *Workshop) SketchByHand(ctx context.Context, rig int64, in HandSketch) (
 	if err != nil {
 		return nil, conflict("no sheets can be made of what is told of %s: %v", r.Name, err)
 	}
-	set.Board.LoadLine = part.FlatLevels(max(1, in.Levels.Count))
-	set.Board.Timings = trim.FurtherTimings
-	set.Board.Settings = trim.ByName(set.Processor, in.Levels)
+	set.Board.LoadLine = part.FlatLevels(max(1, in.Told.Count))
+	set.Board.Timings, set.Board.Fan.Points = trim.FurtherTimings, max(set.Board.Fan.Points, in.Told.FanPoints)
+	set.Board.Settings = trim.ByName(set.Processor, in.Told)
 	if there, err := w.store.Part(ctx, string(part.KindBoard), set.Board.ID); err == nil {
 		if err := json.Unmarshal(there.Sheet, set.Board); err != nil {
 			return nil, err
@@ -93,7 +93,10 @@ func (in *HandSketch) check() (f invalid.List) {
 	if in.Threads < 0 || in.Threads > 2 {
 		f.Add("threads", "give 1 or 2", "%d threads", in.Threads)
 	}
-	if l := in.Levels; l.Count < 0 || l.Count > 20 || l.Delivered < 0 || l.Delivered > l.Count || l.Count > 0 && l.Delivered == 0 {
+	if n := in.Told.FanPoints; n != 0 && (n < 2 || n > 16) {
+		f.Add("fanPoints", "give 2 to 16, or nothing", "%d points of a fan curve", n)
+	}
+	if l := in.Told.Levels; l.Count < 0 || l.Count > 20 || l.Delivered < 0 || l.Delivered > l.Count || l.Count > 0 && l.Delivered == 0 {
 		f.Add("levels", "give how many levels there are, and which it is delivered with; or neither", "level %d of %d", l.Delivered, l.Count)
 	}
 	return f

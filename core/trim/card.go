@@ -30,9 +30,12 @@ func Card(set *part.Set, from, to Settings, full bool) []Line {
 			continue
 		}
 		entry, _ := set.Board.Lookup(key)
+		def, index, _ := Find(key)
 		if set.Board.OfSystem() { // whatever board it is then entered at
-			def, _, _ := Find(key)
 			entry.Menu, entry.Label = []string{string(def.Group)}, def.Name
+		}
+		if def.Scope == part.ScopeTiming && entry.Label == def.Name { // by its trade name
+			entry.Label = set.Board.Timings[index-1]
 		}
 		lines = append(lines, Line{Key: key, Menu: entry.Menu, Label: entry.Label, Enter: Shown(set.Board, key, to[key]),
 			Was: Shown(set.Board, key, from[key])})

@@ -24,6 +24,7 @@ var spans = map[string]span{
 var own = map[string]span{
 	"clock.base": {90, 112, 0.1}, "clock.reference": {90, 200, 0.1}, "clock.boostOffset": {-1000, 500, 25}, "clock.lift": {0, 10, 1},
 	"clock.vectorOffset": {0, 30, 1}, "limit.endurance": {1, 10, 1}, "voltage.lightLift": {0, 200, 1}, "memory.timing.*": {1, 130000, 1},
+	"fan.point.*.temperature": {0, 120, 1}, "fan.point.*.duty": {0, 100, 1}, "fan.smoothing": {0, 120, 0.1},
 }
 
 // idle are numbers that stand in settings which count for nothing as delivered.
@@ -44,14 +45,20 @@ var usual = map[string]part.Value{
 // exists is taken to have them.
 var FurtherTimings = []string{"tRC", "tRFC", "tREFI", "tRRDS", "tRRDL", "tFAW", "tWR", "tRTP", "tCWL"}
 
+// Board is what a person tells of a board of which no sheet exists.
+type Board struct {
+	Levels
+	FanPoints int // of its fan curve; 0 where that is not known, and no curve is entered
+}
+
 // ByName lists the settings of a processor by their trade names, for a board of which no sheet exists: wide ranges, the groups of the work
 // in place of menus, and as delivered what leaves the machine as it is, or "auto". Those of which nothing of that kind is known are left
-// out, until the board's own sheet says it: the bands and fan points that a board has are its own.
-func ByName(p *part.Processor, levels Levels) []part.BoardSetting {
+// out, until the board's own sheet says it: the bands that a board has are its own.
+func ByName(p *part.Processor, board Board) []part.BoardSetting {
 	var out []part.BoardSetting
 	for i := range Registry {
 		d := &Registry[i]
-		if d.Running || !d.on(p) || slices.Contains([]part.Scope{part.ScopeBand, part.ScopeFanPoint}, d.Scope) {
+		if d.Running || !d.on(p) || d.Scope == part.ScopeBand || d.Scope == part.ScopeFanPoint && board.FanPoints == 0 {
 			continue
 		}
 		s := part.BoardSetting{Setting: d.Key, Attribute: d.Key, Label: d.Name, Menu: []string{string(d.Group)}}
@@ -59,7 +66,7 @@ func ByName(p *part.Processor, levels Levels) []part.BoardSetting {
 			s.Attribute = At(d.Key, 0)
 			s.Attribute = s.Attribute[:len(s.Attribute)-1] + "{n}"
 		}
-		if d.Type == TypeNumber && !numbered(d, &s, levels) {
+		if d.Type == TypeNumber && !numbered(d, &s, board.Levels) {
 			continue
 		}
 		if d.Type != TypeNumber {
@@ -71,7 +78,7 @@ func ByName(p *part.Processor, levels Levels) []part.BoardSetting {
 				s.Values[c] = c
 			}
 		}
-		if s.Default = delivered(d, p, &s, levels); s.Default.IsSet() {
+		if s.Default = delivered(d, p, &s, board.Levels); s.Default.IsSet() {
 			out = append(out, s)
 		}
 	}

@@ -22,8 +22,10 @@ func TestByName(t *testing.T) {
 				t.Fatal(err)
 			}
 			set.Board.LoadLine = part.FlatLevels(8)
-			set.Board.Timings = trim.FurtherTimings
-			set.Board.Settings = trim.ByName(set.Processor, trim.Levels{Count: 8, Delivered: 3})
+			points := 4 * (cores % 2)
+			set.Board.Timings, set.Board.Fan.Points = trim.FurtherTimings, max(2, points)
+			set.Board.Settings = trim.ByName(set.Processor,
+				trim.Board{Levels: trim.Levels{Count: 8, Delivered: 3}, FanPoints: points})
 			if err := set.Validate(); err != nil {
 				t.Fatalf("%s, %d cores: %v", style, cores+1, err)
 			}
@@ -37,11 +39,15 @@ func TestByName(t *testing.T) {
 				groups[def.Group]++
 			}
 			for _, g := range trim.Groups {
-				if groups[g] == 0 && g != trim.GroupCooling {
+				if groups[g] == 0 {
 					t.Errorf("%s: nothing in %s", style, g)
 				}
 			}
-			for _, key := range []string{"limit.temperature", "memory.voltage", "memory.timing.1", "memory.timing.9"} {
+			keys := []string{"limit.temperature", "memory.voltage", "memory.timing.1", "memory.timing.9", "fan.smoothing"}
+			if points > 0 {
+				keys = append(keys, "fan.point.4.temperature", "fan.point.1.duty")
+			}
+			for _, key := range keys {
 				if stock.Word(key) != trim.Auto {
 					t.Errorf("%s as delivered is %v", key, stock[key])
 				}

@@ -1971,6 +1971,9 @@ type HandSketch struct {
 	// EfficiencyCores of the cores, the last ones
 	EfficiencyCores *int `json:"efficiencyCores,omitempty"`
 
+	// FanPoints points of the fan curve that the board lets be entered
+	FanPoints *int `json:"fanPoints,omitempty"`
+
 	// Levels of load-line calibration, counted from 1
 	Levels *int `json:"levels,omitempty"`
 

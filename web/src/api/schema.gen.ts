@@ -3722,6 +3722,8 @@ export interface components {
             levels?: number;
             /** @description level of load-line calibration as delivered */
             delivered?: number;
+            /** @description points of the fan curve that the board lets be entered */
+            fanPoints?: number;
         };
         LinkCodeRequest: {
             /** @description at which the machine reaches this server, such as https://10.0.0.2:7350 */

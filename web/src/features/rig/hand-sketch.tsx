@@ -18,6 +18,7 @@ export function HandSketch({ rig, onDone }: { rig: Rig; onDone: () => void }) {
   const [threads, setThreads] = useState(rig.facts && rig.facts.threads === rig.facts.cores ? '1' : '2');
   const [levels, setLevels] = useState('');
   const [delivered, setDelivered] = useState('');
+  const [points, setPoints] = useState('');
   const counted = (text: string) => (text.trim() === '' ? undefined : Number(text));
   const make = useMutation({
     meta: { touches: ['rig', 'trim', 'part'] },
@@ -33,6 +34,7 @@ export function HandSketch({ rig, onDone }: { rig: Rig; onDone: () => void }) {
             threads: counted(threads),
             levels: counted(levels),
             delivered: counted(delivered),
+            fanPoints: counted(points),
           },
         }),
       ),
@@ -63,6 +65,7 @@ export function HandSketch({ rig, onDone }: { rig: Rig; onDone: () => void }) {
         <NumberField label="Threads a core" value={threads} onChange={setThreads} />
         <NumberField label="LLC levels" value={levels} onChange={setLevels} />
         <NumberField label="as delivered" value={delivered} onChange={setDelivered} />
+        <NumberField label="Fan curve points" value={points} onChange={setPoints} />
       </div>
       <p className="mt-2 flex gap-2">
         <Button main type="submit" disabled={!board.trim() || make.isPending}>
