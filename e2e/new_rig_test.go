@@ -53,6 +53,10 @@ func TestJourneyNewRig(t *testing.T) {
 		removeRig(t, "Workbench")
 	})
 	p.see("[data-linking=waits]", `waits: [\s\S]*cores`)
+	if err := p.Reload(); err != nil { // which takes the code from no machine that waits with it
+		t.Fatal(err)
+	}
+	p.see("[data-linking=waits]", `waits: [\s\S]*cores`)
 	act("button", "Take it in")
 	p.see("[data-added=Workbench]", `linked: [\s\S]* figures a second`)
 	act("main a", "Its first trial")

@@ -22,8 +22,8 @@ func apiMeasuring(m *workshop.Measuring) *api.Measuring {
 	if m == nil {
 		return nil
 	}
-	out := &api.Measuring{Steps: len(m.Steps), Minutes: m.Minutes, Why: m.Why, Taken: m.Taken, Kin: append([]string{}, m.Kin...),
-		Figures: []api.FoundFigure{}, Offs: []api.FoundOff{}}
+	out := &api.Measuring{Steps: len(m.Steps), Minutes: m.Minutes, Why: m.Why, Cannot: m.Cannot, Taken: m.Taken,
+		Kin: append([]string{}, m.Kin...), Figures: []api.FoundFigure{}, Offs: []api.FoundOff{}}
 	if m.Found == nil {
 		return out
 	}

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"zerokeel/core/channel"
 	"zerokeel/core/forecast"
 	"zerokeel/core/identify"
 	"zerokeel/core/ladder"
@@ -24,6 +25,7 @@ type Measuring struct {
 	Steps   []identify.Step
 	Minutes float64
 	Why     string           // why nothing can be found yet; empty where Found is there
+	Cannot  string           // why nothing ever can, by the sensors that the machine has
 	Found   *identify.Result // nil where nothing is
 	Kin     []string         // other rigs of the model, whose records told where to begin
 	Taken   bool             // its sheets are measured ones
@@ -45,6 +47,14 @@ func (w *Workshop) measurable(ctx context.Context, rig int64) (*store.Rig, *part
 		return nil, nil, conflict("the sheets of %s were entered; they are not measured anew", r.Name)
 	}
 	return r, set, nil
+}
+
+// cannotMeasure says why a rig's machine cannot be measured up, whatever runs on it.
+func cannotMeasure(r *store.Rig) string {
+	if slices.ContainsFunc(r.Channels.V, func(c channel.Channel) bool { return c.Key == channel.Temperature }) {
+		return ""
+	}
+	return "this machine tells no temperature of its cores, without which nothing of its power and heat can be found"
 }
 
 // MeasuringSteps plans the trial that measures a rig's machine up.
@@ -71,7 +81,7 @@ func (w *Workshop) Measuring(ctx context.Context, rig int64) (*Measuring, error)
 	} else if err != nil {
 		return nil, err
 	}
-	out := &Measuring{Steps: identify.Steps(set), Taken: set.Processor.Source == part.Measured}
+	out := &Measuring{Steps: identify.Steps(set), Cannot: cannotMeasure(r), Taken: set.Processor.Source == part.Measured}
 	for _, s := range out.Steps {
 		for _, l := range s.Legs {
 			out.Minutes += l.Seconds / 60
@@ -243,6 +253,9 @@ func (w *Workshop) StartMeasuring(ctx context.Context, rig int64) (*store.Pilot,
 	}
 	if err := w.mayRun(ctx, r); err != nil {
 		return nil, err
+	}
+	if why := cannotMeasure(r); why != "" {
+		return nil, conflict("%s is not measured up: %s", r.Name, why)
 	}
 	trims, err := w.store.Trims(ctx, rig)
 	if err != nil {

@@ -2409,6 +2409,8 @@ type MeasuredLoad struct {
 
 // Measuring defines model for Measuring.
 type Measuring struct {
+	// Cannot why nothing ever can be found, by the sensors that the machine has; empty where it can
+	Cannot  string        `json:"cannot"`
 	Figures []FoundFigure `json:"figures"`
 
 	// Kin other rigs of the model, whose records told where to begin

@@ -3654,6 +3654,8 @@ export interface components {
             minutes: number;
             /** @description why nothing is found yet; empty where something is */
             why: string;
+            /** @description why nothing ever can be found, by the sensors that the machine has; empty where it can */
+            cannot: string;
             /** @description what was found are its sheets */
             taken: boolean;
             /**

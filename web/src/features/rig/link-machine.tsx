@@ -23,10 +23,12 @@ export function LinkMachine({ rig, atOnce = false }: { rig: Rig; atOnce?: boolea
   });
   const asked = useRef(false);
   const begin = make.mutate;
+  // A page that is opened anew makes no other code: the one that was shown is good, or its machine waits.
+  const first = atOnce && now !== undefined && !now.good && !now.waits;
   useEffect(() => {
-    if (atOnce && !asked.current) begin();
-    asked.current = true;
-  }, [atOnce, begin]);
+    if (first && !asked.current) begin();
+    asked.current ||= now !== undefined;
+  }, [first, now, begin]);
   const code = now?.good ? make.data?.code : undefined;
   const sum = make.data?.programSum;
   const waits = now?.waits;
@@ -77,6 +79,9 @@ export function LinkMachine({ rig, atOnce = false }: { rig: Rig; atOnce?: boolea
         </div>
       )}
       {waits && now.takenIn && <p className="mb-2 text-soft">▸ {waits.host || 'The machine'} is taken in; it links.</p>}
+      {!code && !waits && now?.good && now.expiresAt && (
+        <p className="mb-1 text-soft">The code that was shown is good until {timeOfDay(now.expiresAt)}.</p>
+      )}
       {!code && !waits && !make.isPending && (
         <Button onClick={() => make.mutate()}>{now?.good ? 'Make another code' : 'Make a code to link by'}</Button>
       )}

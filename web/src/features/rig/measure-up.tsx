@@ -36,10 +36,12 @@ export function MeasureUp({ rig }: { rig: Rig }) {
       note={now.taken ? 'its sheets were found so' : found ? 'what its records tell by now' : 'its sheets from itself'}
     >
       <div data-measuring={working ? 'working' : now.taken ? 'taken' : found ? 'found' : 'none'}>
-        {!found && (
+        {!found && now.cannot && <p className="max-w-[46rem] text-soft">Not here: {now.cannot}.</p>}
+        {!found && !now.cannot && (
           <p className="max-w-[46rem] text-soft">
-            Loads at {now.steps} settings, {roughly(60 * now.minutes)} in all, tell its curve of voltage, capacitance,
-            leakage and path of heat, each as far as its sensors do. Until then nothing is forecast. So far: {now.why}.
+            Loads at {now.steps === 1 ? 'one setting' : `${now.steps} settings`}, {roughly(60 * now.minutes)} in all,
+            tell its curve of voltage, capacitance, leakage and path of heat, each as far as its sensors do. Until then
+            nothing is forecast. So far: {now.why}.
           </p>
         )}
         {working && pilot && (
@@ -63,7 +65,7 @@ export function MeasureUp({ rig }: { rig: Rig }) {
               {now.taken ? 'Make its sheets anew from these' : 'Make these its sheets'}
             </Button>
           )}
-          {!working && (
+          {!working && !now.cannot && (
             <Button main={!found} disabled={start.isPending || !rig.linked} onClick={() => start.mutate()}>
               {found ? 'Measure it up again' : 'Measure it up'}
             </Button>
