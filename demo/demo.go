@@ -165,12 +165,16 @@ func (d *demo) run(ctx context.Context) error {
 	if err := d.await(ctx); err != nil {
 		return err
 	}
+	taken := map[int]bool{}
 	for _, s := range stories {
 		port, err := mariadb.FreePort()
+		for err == nil && taken[port] { // by a board that does not listen yet
+			port, err = mariadb.FreePort()
+		}
 		if err != nil {
 			return err
 		}
-		d.boards[s.standin] = fmt.Sprintf("127.0.0.1:%d", port)
+		taken[port], d.boards[s.standin] = true, fmt.Sprintf("127.0.0.1:%d", port)
 	}
 	api := &client{address: d.address}
 	if !d.state.Loaded {
